@@ -1,0 +1,31 @@
+// Result<T>: the one way an expected failure travels (bad file, lost link, wrong argument).
+// The message is for the operator: what went wrong, where, and what was expected.
+#pragma once
+
+#include <fmt/format.h>
+
+#include <string>
+#include <tl/expected.hpp>
+#include <utility>
+
+namespace anhinga {
+
+struct Error {
+    std::string message;
+};
+
+template <class T>
+using Result = tl::expected<T, Error>;
+
+/// Builds a failed Result from a format string: `return fail("{}: empty file", path);`
+template <class... Args>
+tl::unexpected<Error> fail(fmt::format_string<Args...> format, Args&&... args) {
+    return tl::unexpected<Error>(Error{fmt::format(format, std::forward<Args>(args)...)});
+}
+
+/// The same failure with the place where it happened put in front.
+inline tl::unexpected<Error> failIn(const std::string& where, const Error& error) {
+    return tl::unexpected<Error>(Error{where + ": " + error.message});
+}
+
+}  // namespace anhinga

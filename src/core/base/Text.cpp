@@ -1,0 +1,70 @@
+#include "core/base/Text.h"
+
+#include <fmt/format.h>
+
+#include <charconv>
+#include <chrono>
+#include <cmath>
+#include <ctime>
+#include <vector>
+
+namespace anhinga {
+
+std::string distanceText(double metres) {
+    if (!std::isfinite(metres)) return "unknown";
+    return std::abs(metres) < 999.5 ? fmt::format("{:.0f} m", metres) : fmt::format("{:.2f} km", metres / 1000);
+}
+
+std::string durationText(double seconds) {
+    if (!std::isfinite(seconds) || seconds < 0) return "unknown";
+    const auto s = static_cast<long long>(std::llround(seconds));
+    if (s < 60) return fmt::format("{} s", s);
+    if (s < 3600) return fmt::format("{} min {:02} s", s / 60, s % 60);
+    return fmt::format("{} h {:02} min", s / 3600, s % 3600 / 60);
+}
+
+std::string isoUtc(double unix_seconds) {
+    const auto t = static_cast<std::time_t>(unix_seconds);
+    std::tm utc{};
+    gmtime_r(&t, &utc);
+    char text[40];
+    const auto n = std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%SZ", &utc);
+    return {text, n};
+}
+
+std::optional<double> parseNumber(std::string_view text) {
+    while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
+    while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
+    if (!text.empty() && text.front() == '+') text.remove_prefix(1);
+    double value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+    if (error != std::errc{} || end != text.data() + text.size() || !std::isfinite(value)) return std::nullopt;
+    return value;
+}
+
+std::optional<ParsedPlace> parsePlace(std::string_view text) {
+    std::vector<double> parts;
+    while (true) {
+        const auto comma = text.find(',');
+        const auto number = parseNumber(text.substr(0, comma));
+        if (!number) return std::nullopt;
+        parts.push_back(*number);
+        if (comma == std::string_view::npos) break;
+        text.remove_prefix(comma + 1);
+    }
+    if (parts.size() < 2 || parts.size() > 3) return std::nullopt;
+    if (std::abs(parts[0]) > 90 || std::abs(parts[1]) > 180) return std::nullopt;
+    ParsedPlace place{parts[0], parts[1], {}};
+    if (parts.size() == 3) place.amsl_m = parts[2];
+    return place;
+}
+
+double monotonicMs() {
+    return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
+double unixNow() {
+    return std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count();
+}
+
+}  // namespace anhinga

@@ -1,0 +1,29 @@
+// Numbers, times and places as the operator reads them. One wording for screen, reports and messages.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace anhinga {
+
+/// Smallest number of decimals is zero: "850 m", "3.42 km" from 1000 m up.
+std::string distanceText(double metres);
+/// "48 s", "18 min 42 s", "1 h 04 min". Unknown or negative durations give "unknown".
+std::string durationText(double seconds);
+/// ISO 8601 in UTC with seconds: "2026-05-14T09:12:30Z".
+std::string isoUtc(double unix_seconds);
+/// The whole text as a finite number, or nothing.
+std::optional<double> parseNumber(std::string_view text);
+/// "LAT,LON[,AMSL]" in decimal degrees and metres; nothing when a part is missing, extra or out of range.
+struct ParsedPlace {
+    double lat_deg = 0, lon_deg = 0;
+    std::optional<double> amsl_m;
+};
+std::optional<ParsedPlace> parsePlace(std::string_view text);
+/// Milliseconds of a monotonic clock, for measuring.
+double monotonicMs();
+/// Seconds since 1970 UTC.
+double unixNow();
+
+}  // namespace anhinga

@@ -1,0 +1,194 @@
+// The Plan: everything an operator decides before a flight, as plain values.
+// Items are known by ItemId for as long as the plan lives; their place in the itinerary may change at any time.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "core/geo/Geo.h"
+
+namespace anhinga {
+
+enum class HeightRef { home, amsl, ground };
+
+/// A height is never a bare number across a module border.
+struct Height {
+    double value_m = 0;
+    HeightRef ref = HeightRef::home;
+    static Height aboveHome(double m) { return {m, HeightRef::home}; }
+    static Height amsl(double m) { return {m, HeightRef::amsl}; }
+    static Height aboveGround(double m) { return {m, HeightRef::ground}; }
+    bool operator==(const Height&) const = default;
+};
+
+/// Stable identity of an item or a fence inside one plan; 0 is nobody.
+using ItemId = std::uint32_t;
+constexpr ItemId kHomeId = 0xFFFFFFFF;  // selection only: home is not an item
+
+enum class ItemKind { takeOff, waypoint, hold, land, returnHome, block };
+
+/// Go back (or ahead) to an item. `count` is the number of extra passes; endless when negative.
+struct Repeat {
+    ItemId target = 0;
+    int count = 1;
+    bool operator==(const Repeat&) const = default;
+};
+/// Nose and camera stay on a place from here until LookAtStop.
+struct LookAt {
+    GeoPoint place;
+    Height height;
+    std::string name;
+    bool operator==(const LookAt&) const = default;
+};
+struct LookAtStop {
+    bool operator==(const LookAtStop&) const = default;
+};
+struct PhotoNow {
+    bool operator==(const PhotoNow&) const = default;
+};
+/// A photo every so many metres from here on; 0 stops.
+struct PhotoEvery {
+    double distance_m = 0;
+    bool operator==(const PhotoEvery&) const = default;
+};
+/// Degrees; 0 is level, -90 straight down.
+struct GimbalPitch {
+    double pitch_deg = 0;
+    bool operator==(const GimbalPitch&) const = default;
+};
+/// A mission command this program has no word for, kept exactly as the autopilot holds it.
+struct RawCommand {
+    int frame = 0, command = 0;
+    float param1 = 0, param2 = 0, param3 = 0, param4 = 0;
+    std::int32_t x = 0, y = 0;
+    float z = 0;
+    bool operator==(const RawCommand&) const = default;
+};
+/// What happens at an item after it is reached, in order.
+using Action = std::variant<Repeat, LookAt, LookAtStop, PhotoNow, PhotoEvery, GimbalPitch, RawCommand>;
+
+/// Parallel photo lines over an area.
+struct Block {
+    std::vector<GeoPoint> outline;
+    double heading_deg = 0;
+    double overlap_percent = 75;
+    double sidelap_percent = 65;
+    double margin_m = 0;
+    bool operator==(const Block&) const = default;
+};
+
+struct Item {
+    ItemId id = 0;
+    ItemKind kind = ItemKind::waypoint;
+    std::string name;
+    GeoPoint position;                   // unused for take-off, return home and block
+    std::optional<Height> height;        // inherits the plan's default; take-off: height to climb to
+    std::optional<double> speed_mps;     // on the way to this item and from then on inside it
+    std::optional<double> acceptance_m;  // how near counts as reached
+    double hold_s = 0;                   // kind hold
+    Block block;                         // kind block
+    std::vector<Action> actions;
+    std::string unknown;  // members of the file this version has no word for (a JSON object), kept through a save
+    bool operator==(const Item&) const = default;
+};
+
+enum class FenceKind { keepIn, keepOut };
+struct Fence {
+    ItemId id = 0;
+    FenceKind kind = FenceKind::keepIn;
+    std::string name;
+    std::vector<GeoPoint> outline;
+    std::string unknown;
+    bool operator==(const Fence&) const = default;
+};
+
+struct Home {
+    GeoPoint position;
+    std::optional<double> amsl_m;  // unknown until terrain or the operator says
+    bool operator==(const Home&) const = default;
+};
+
+/// Multirotor numbers used by rehearsal and checks. See docs/formulas.md for the power model.
+struct VehicleProfile {
+    std::string name = "Darter 4";
+    double cruise_mps = 8, max_mps = 15, climb_mps = 3, descent_mps = 2, land_mps = 0.7;
+    double accel_mps2 = 2.5, yaw_rate_dps = 60;
+    double mass_kg = 1.9, rotor_area_m2 = 0.29, drag_area_m2 = 0.035, efficiency = 0.55, other_power_w = 14;
+    double battery_wh = 89, battery_cells = 4, battery_resistance_ohm = 0.03, reserve_percent = 20;
+    bool operator==(const VehicleProfile&) const = default;
+};
+
+struct CameraProfile {
+    std::string name = "1-inch 20 MP, 8.8 mm";
+    double sensor_w_mm = 13.2, sensor_h_mm = 8.8, focal_mm = 8.8;
+    int px_across = 5472, px_along = 3648;
+    double min_interval_s = 1.2, shutter_s = 0.001, photo_mb = 9;
+    bool operator==(const CameraProfile&) const = default;
+};
+
+/// What the autopilot can do and how it counts. Defaults fit MAVLink autopilot family 3.
+struct AutopilotTraits {
+    int item_limit = 700;
+    bool item0_is_home = true;
+    bool repeats_rearm = true;  // an exhausted counter starts again when the flight comes past again
+    double first_waypoint_max_m = 900;
+    bool operator==(const AutopilotTraits&) const = default;
+};
+
+struct Defaults {
+    Height height = Height::aboveHome(60);
+    double speed_mps = 8;
+    double acceptance_m = 2;
+    bool operator==(const Defaults&) const = default;
+};
+
+struct Plan {
+    std::string title = "Untitled";
+    std::string notes;
+    std::optional<Home> home;
+    Defaults defaults;
+    VehicleProfile vehicle;
+    CameraProfile camera;
+    AutopilotTraits traits;
+    double clearance_min_m = 15;      // below: severity stop
+    double clearance_margin_m = 20;   // below: severity warn
+    std::optional<double> ceiling_m;  // above home
+    double return_height_m = 60;      // above home
+    std::vector<Item> items;
+    std::vector<Fence> fences;
+    std::vector<std::string> terrain_files;  // relative to the plan file
+    std::vector<std::string> imagery_files;
+    ItemId next_id = 1;
+    std::string unknown;
+
+    bool operator==(const Plan&) const = default;
+
+    /// A fresh identity; never given twice in this plan.
+    ItemId newId() { return next_id++; }
+    const Item* find(ItemId id) const;
+    Item* find(ItemId id);
+    /// Index in `items`, or -1.
+    int indexOf(ItemId id) const;
+    const Fence* findFence(ItemId id) const;
+    Fence* findFence(ItemId id);
+};
+
+Height effectiveHeight(const Plan& plan, const Item& item);
+double effectiveSpeed(const Plan& plan, const Item& item);
+/// True for kinds with a place of their own on the map that can be dragged.
+bool hasPosition(ItemKind kind);
+
+/// Words for screens and messages.
+const char* refText(HeightRef ref);
+const char* kindText(ItemKind kind);
+/// "60 m home".
+std::string heightText(Height height);
+/// "Waypoint 4" by its present number among the items; "Home" for kHomeId.
+std::string itemText(const Plan& plan, ItemId id);
+/// Number shown on the map and in the Itinerary: waypoints, holds, patterns and landings count from 1; 0 for the rest.
+int itemNumber(const Plan& plan, ItemId id);
+
+}  // namespace anhinga

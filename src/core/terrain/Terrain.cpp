@@ -1,0 +1,126 @@
+#include "core/terrain/Terrain.h"
+
+#include <cpl_error.h>
+#include <ogr_srs_api.h>
+
+#include <cmath>
+#include <limits>
+
+#include "core/terrain/GdalFile.h"
+
+namespace anhinga {
+
+namespace {
+
+constexpr double kMaxCells = 120e6;
+/// Heights outside this are damage, not ground (deepest trench to highest peak, metres AMSL).
+constexpr float kLowestGround_m = -11100, kHighestGround_m = 8900;
+
+bool isLatLonGrid(GDALDatasetH dataset, const double transform[6]) {
+    OGRSpatialReferenceH reference = GDALGetSpatialRef(dataset);
+    return reference != nullptr && OSRIsGeographic(reference) && transform[2] == 0 && transform[4] == 0 &&
+           transform[1] > 0 && transform[5] < 0;
+}
+
+}  // namespace
+
+Result<std::shared_ptr<const ElevationRaster>> ElevationRaster::open(const std::string& path) {
+    auto source = openRaster(path);
+    if (!source) return tl::unexpected(source.error());
+    GdalDataset warped;
+    GDALDatasetH dataset = source->get();
+    double transform[6] = {};
+    if (GDALGetGeoTransform(dataset, transform) != CE_None || !isLatLonGrid(dataset, transform)) {
+        auto other = warpedTo(*source, path, "EPSG:4326", false);
+        if (!other) return tl::unexpected(other.error());
+        warped = std::move(*other);
+        dataset = warped.get();
+        if (GDALGetGeoTransform(dataset, transform) != CE_None || !isLatLonGrid(dataset, transform))
+            return fail("{}: its place on the earth is not known", path);
+    }
+    auto raster = std::make_shared<ElevationRaster>();
+    raster->path_ = path;
+    raster->width_ = GDALGetRasterXSize(dataset);
+    raster->height_ = GDALGetRasterYSize(dataset);
+    if (raster->width_ < 2 || raster->height_ < 2) return fail("{}: a raster of at least 2 x 2 cells is needed", path);
+    if (static_cast<double>(raster->width_) * raster->height_ > kMaxCells)
+        return fail("{}: {} x {} cells is more than fits in memory; cut it to the area needed", path, raster->width_,
+                    raster->height_);
+    for (const double t : transform)
+        if (!std::isfinite(t)) return fail("{}: its position is damaged", path);
+    raster->step_lon_ = transform[1];
+    raster->step_lat_ = -transform[5];
+    raster->west_ = transform[0] + transform[1] / 2;
+    raster->north_ = transform[3] + transform[5] / 2;
+    const double south = raster->north_ - raster->step_lat_ * (raster->height_ - 1);
+    if (raster->north_ > 90.1 || south < -90.1 || std::abs(raster->west_) > 540)
+        return fail("{}: its position ({:.3f} to {:.3f} degrees north) is not on the earth", path, south,
+                    raster->north_);
+    GDALRasterBandH band = GDALGetRasterBand(dataset, 1);
+    raster->cells_.resize(static_cast<std::size_t>(raster->width_) * static_cast<std::size_t>(raster->height_));
+    CPLPushErrorHandler(CPLQuietErrorHandler);
+    const CPLErr read = GDALRasterIO(band, GF_Read, 0, 0, raster->width_, raster->height_, raster->cells_.data(),
+                                     raster->width_, raster->height_, GDT_Float32, 0, 0);
+    CPLPopErrorHandler();
+    if (read != CE_None) return fail("{}: the heights cannot be read: {}", path, lastGdalError());
+    int has_nodata = 0;
+    const auto nodata = static_cast<float>(GDALGetRasterNoDataValue(band, &has_nodata));
+    for (float& h : raster->cells_)
+        if (!std::isfinite(h) || (has_nodata && h == nodata) || h < kLowestGround_m || h > kHighestGround_m)
+            h = std::numeric_limits<float>::quiet_NaN();
+    const GeoPoint middle{(raster->north_ + south) / 2,
+                          wrapLongitude(raster->west_ + raster->step_lon_ * raster->width_ / 2)};
+    raster->cell_m_ = distance_m(middle, {middle.lat_deg + raster->step_lat_, middle.lon_deg});
+    const char* vertical = GDALGetMetadataItem(source->get(), "VERTICAL_REFERENCE", nullptr);
+    raster->vertical_ = vertical != nullptr ? vertical : "not stated";
+    return raster;
+}
+
+std::optional<double> ElevationRaster::sample(GeoPoint p) const {
+    if (!isValid(p)) return std::nullopt;
+    double lon = p.lon_deg - west_;
+    if (lon < -step_lon_ / 2) lon += 360;
+    if (lon >= 360 - step_lon_ / 2) lon -= 360;
+    double x = lon / step_lon_, y = (north_ - p.lat_deg) / step_lat_;
+    // The outermost half cell belongs to the raster too: it takes the edge's value.
+    if (!(x >= -0.5 && y >= -0.5 && x <= width_ - 0.5 && y <= height_ - 0.5)) return std::nullopt;
+    x = std::clamp(x, 0.0, width_ - 1.0);
+    y = std::clamp(y, 0.0, height_ - 1.0);
+    const int x0 = std::min(static_cast<int>(x), width_ - 2), y0 = std::min(static_cast<int>(y), height_ - 2);
+    const double fx = x - x0, fy = y - y0;
+    const float* row = cells_.data() + static_cast<std::size_t>(y0) * static_cast<std::size_t>(width_) + x0;
+    const float* next = row + width_;
+    double sum = 0;
+    const double weights[4] = {(1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy};
+    const float values[4] = {row[0], row[1], next[0], next[1]};
+    for (int i = 0; i < 4; ++i) {
+        if (weights[i] == 0) continue;
+        if (std::isnan(values[i])) return std::nullopt;
+        sum += weights[i] * static_cast<double>(values[i]);
+    }
+    return sum;
+}
+
+Result<std::shared_ptr<const Terrain>> Terrain::open(const std::vector<std::string>& paths) {
+    std::vector<std::shared_ptr<const ElevationRaster>> rasters;
+    for (const std::string& path : paths) {
+        auto raster = ElevationRaster::open(path);
+        if (!raster) return tl::unexpected(raster.error());
+        rasters.push_back(*raster);
+    }
+    return std::make_shared<const Terrain>(std::move(rasters));
+}
+
+std::optional<double> Terrain::sample(GeoPoint p) const {
+    for (const auto& raster : rasters_)
+        if (const auto height = raster->sample(p)) return height;
+    return std::nullopt;
+}
+
+double Terrain::cell_m() const {
+    double finest = rasters_.empty() ? 30 : INFINITY;
+    for (const auto& raster : rasters_) finest = std::min(finest, raster->cell_m());
+    return finest;
+}
+
+}  // namespace anhinga
