@@ -1,0 +1,47 @@
+// The one executor of mission items: which item is flown next, and what happens on the way. No motion in here;
+// rehearsal and stand-in both drive it. Counting rule: the count of a Repeat is the number of extra passes.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <vector>
+
+#include "core/mission/Mission.h"
+
+namespace anhinga {
+
+class Executor {
+  public:
+    Executor() = default;
+    /// `rearm`: an exhausted repeat counter starts again when the flight comes past it again.
+    Executor(std::vector<MissionItem> items, bool item0_is_home, bool rearm);
+
+    /// Moves on to the next navigation item, doing what stands between; nothing when the list has ended.
+    std::optional<std::size_t> advance();
+    /// Continues from `seq` (the next advance() gives the first navigation item at or after it); counters are kept.
+    void jumpTo(std::size_t seq) { next_ = seq; }
+    /// The navigation item after the present one as things stand, without going there.
+    std::optional<std::size_t> peek() const;
+
+    const std::vector<MissionItem>& items() const { return items_; }
+    std::optional<std::size_t> current() const { return current_; }
+    /// Passes a repeat at `seq` has made since it was last armed.
+    int repeatsDone(std::size_t seq) const;
+    const std::map<std::size_t, int>& visits() const { return visits_; }
+
+    /// State set by the actions passed so far.
+    std::optional<double> speed_mps;
+    std::optional<MissionItem> look_at;
+    std::optional<double> gimbal_pitch_deg;
+    double photo_distance_m = 0;
+    int photos_due = 0;  // the owner takes them and sets this to 0
+
+  private:
+    std::vector<MissionItem> items_;
+    bool rearm_ = true;
+    std::size_t next_ = 0;
+    std::optional<std::size_t> current_;
+    std::map<std::size_t, int> repeats_, visits_;
+};
+
+}  // namespace anhinga

@@ -1,0 +1,121 @@
+// A simulated multirotor flying mission items: motion with speed, acceleration and climb limits, wind, battery,
+// attitude, photos. Rehearsal steps it as fast as it goes; the stand-in steps it with the clock.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/base/Result.h"
+#include "core/flight/Executor.h"
+#include "core/flight/Power.h"
+#include "core/terrain/Terrain.h"
+
+namespace anhinga {
+
+struct Wind {
+    double from_deg = 0, speed_mps = 0;
+};
+
+enum class FlightMode { standby, hold, takingOff, mission, returning, landing };
+const char* modeText(FlightMode mode);
+
+struct FlightState {
+    double t_s = 0;
+    Vec2 position;  // in the flight's frame, metres from home
+    double amsl_m = 0;
+    Vec2 velocity;
+    double climb_mps = 0;
+    double roll_deg = 0, pitch_deg = 0, yaw_deg = 0, gimbal_pitch_deg = 0;
+    double air_mps = 0, throttle_percent = 0;
+    bool armed = false, on_ground = true;
+    Battery battery;
+    double distance_m = 0;
+    int photos = 0;
+};
+
+struct FlightEvent {
+    enum Kind { armed, disarmed, modeChanged, itemStarted, itemReached, photo, message } kind;
+    double t_s = 0;
+    int seq = 0;
+    std::string text;
+};
+
+struct FlightSetup {
+    VehicleProfile vehicle;
+    GeoPoint home;
+    double home_amsl_m = 0;
+    std::shared_ptr<const Terrain> terrain;  // may be null: ground is then everywhere at home's height
+    Wind wind;
+    double return_height_m = 60;
+    bool item0_is_home = true, repeats_rearm = true;
+};
+
+class Flight {
+  public:
+    static constexpr double kStep_s = 0.1;
+
+    explicit Flight(FlightSetup setup);
+
+    void setMission(std::vector<MissionItem> items);
+    /// Commands give the reason in words when they are refused.
+    Result<void> arm();
+    Result<void> disarm();
+    Result<void> takeOff(double height_m);
+    Result<void> startMission();
+    Result<void> pause();
+    Result<void> resume();
+    Result<void> returnHome();
+    Result<void> land();
+
+    /// One fixed step of kStep_s.
+    void step();
+
+    const FlightState& state() const { return state_; }
+    FlightMode mode() const { return mode_; }
+    GeoPoint place() const { return frame_.toGeo(state_.position); }
+    const LocalFrame& frame() const { return frame_; }
+    const FlightSetup& setup() const { return setup_; }
+    const Executor& executor() const { return executor_; }
+    double heightHome_m() const { return state_.amsl_m - setup_.home_amsl_m; }
+    std::optional<double> heightGround_m() const;
+    bool missionEnded() const { return mission_ended_; }
+    /// Events since the last call.
+    std::vector<FlightEvent> takeEvents();
+
+  private:
+    struct Leg {
+        Vec2 from, to;
+        double from_amsl = 0, to_amsl = 0;
+        double speed = 0, acceptance = 2, end_speed = 0, hold_s = 0;
+    };
+    void note(FlightEvent::Kind kind, int seq = 0, std::string text = {});
+    void setMode(FlightMode mode);
+    void nextItem();
+    std::optional<Leg> legTo(std::size_t seq, const Leg* before) const;
+    void setEndSpeed(const MissionItem& item);
+    void beginReturn();
+    void fly(Vec2 wanted, double climb);
+    bool followLeg();
+    void descend();
+    void aim();
+    void takePhoto();
+    double groundHere() const;
+
+    FlightSetup setup_;
+    LocalFrame frame_;
+    Vec2 wind_;  // velocity of the air, east and north
+    FlightState state_;
+    FlightMode mode_ = FlightMode::standby, paused_from_ = FlightMode::hold;
+    Executor executor_;
+    Leg leg_;
+    int return_phase_ = 0;
+    double held_s_ = 0, ground_s_ = 0;
+    double take_off_amsl_ = 0;
+    bool mission_ended_ = false, low_battery_ = false, climb_first_ = false;
+    std::optional<Vec2> last_photo_;
+    std::vector<FlightEvent> events_;
+};
+
+}  // namespace anhinga

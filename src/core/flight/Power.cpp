@@ -1,0 +1,39 @@
+#include "core/flight/Power.h"
+
+namespace anhinga {
+
+namespace {
+constexpr double kGravity = 9.80665;
+}
+
+double airDensity_kgm3(double amsl_m) {
+    // ISO 2533 troposphere: T = 288.15 - 0.0065 h, rho = 1.225 (T / 288.15)^4.2559.
+    const double ratio = 1 - 0.0065 * std::clamp(amsl_m, -500.0, 11000.0) / 288.15;
+    return 1.225 * std::pow(ratio, 4.2559);
+}
+
+double multirotorPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density) {
+    const double weight = v.mass_kg * kGravity;
+    const double drag = 0.5 * density * v.drag_area_m2 * air_mps * air_mps;
+    const double thrust = std::hypot(weight, drag);
+    // Induced velocity (Glauert): vi^2 (V^2 + vi^2) = vh^4 with hover value vh^2 = T / (2 rho A).
+    const double vh2 = thrust / (2 * density * v.rotor_area_m2);
+    const double half = air_mps * air_mps / 2;
+    const double induced = std::sqrt(std::sqrt(half * half + vh2 * vh2) - half);
+    // A descent gives back only a part: rotors do not brake into the battery.
+    const double climb_power = weight * (climb_mps > 0 ? climb_mps : 0.3 * climb_mps);
+    return std::max(0.2 * weight, thrust * induced + drag * air_mps + climb_power) / v.efficiency + v.other_power_w;
+}
+
+void Battery::draw(const VehicleProfile& v, double power_w, double dt_s) {
+    const double open = v.battery_cells * (3.5 + 0.7 * std::clamp(left_percent / 100, 0.0, 1.0));
+    const double r = std::max(1e-6, v.battery_resistance_ohm);
+    const double root = open * open - 4 * r * power_w;
+    current_a = root > 0 ? (open - std::sqrt(root)) / (2 * r) : open / (2 * r);
+    voltage_v = open - current_a * r;
+    used_wh += open * current_a * dt_s / 3600;
+    used_mah += current_a * dt_s / 3.6;
+    left_percent = std::max(0.0, 100 * (1 - used_wh / v.battery_wh));
+}
+
+}  // namespace anhinga

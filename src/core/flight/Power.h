@@ -1,0 +1,20 @@
+// Multirotor power from momentum theory and the battery behind it. Formulas and sources: docs/formulas.md, "Energy".
+#pragma once
+
+#include "core/plan/Plan.h"
+
+namespace anhinga {
+
+/// Electrical power in watts at an airspeed and climb rate (m/s, climb positive) in air of `density_kgm3`.
+double multirotorPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density_kgm3);
+/// Density of the standard atmosphere, kg/m^3, for heights up to 11 km.
+double airDensity_kgm3(double amsl_m);
+
+struct Battery {
+    double used_wh = 0, used_mah = 0, voltage_v = 0, current_a = 0, left_percent = 100;
+    /// Draws `power_w` for `dt_s`. Open-circuit voltage falls linearly from 4.2 to 3.5 V a cell; the internal
+    /// resistance takes its share.
+    void draw(const VehicleProfile& v, double power_w, double dt_s);
+};
+
+}  // namespace anhinga

@@ -1,0 +1,101 @@
+#include "core/flightlog/FlightLog.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace anhinga {
+
+namespace {
+constexpr double kMeanEarthRadius_m = 6371008.8;  // distances along a track: sphere is enough (error below 0.6 %)
+
+double trackStep_m(double lat1, double lon1, double lat2, double lon2) {
+    const double rad = M_PI / 180;
+    const double dx = std::remainder(lon2 - lon1, 360.0) * std::cos((lat1 + lat2) / 2 * rad);
+    return std::hypot(dx, lat2 - lat1) * rad * kMeanEarthRadius_m;
+}
+}  // namespace
+
+std::optional<double> Channel::at(double t) const {
+    const auto after = std::upper_bound(t_s.begin(), t_s.end(), t);
+    if (after == t_s.begin()) return std::nullopt;
+    return value[static_cast<std::size_t>(after - t_s.begin()) - 1];
+}
+
+bool isCanonical(const std::string& name) { return !name.empty() && name[0] >= 'a' && name[0] <= 'z'; }
+
+Channel& FlightLog::channel(const std::string& name, const std::string& unit) {
+    Channel& c = channels_[name];
+    if (c.name.empty()) {
+        c.name = name;
+        c.unit = unit;
+    }
+    return c;
+}
+
+const Channel* FlightLog::find(const std::string& name) const {
+    const auto at = channels_.find(name);
+    return at == channels_.end() ? nullptr : &at->second;
+}
+
+std::vector<const Channel*> FlightLog::channels() const {
+    std::vector<const Channel*> all;
+    for (const auto& [name, c] : channels_) all.push_back(&c);
+    std::sort(all.begin(), all.end(), [](const Channel* a, const Channel* b) {
+        const bool ca = isCanonical(a->name), cb = isCanonical(b->name);
+        return ca != cb ? ca : a->name < b->name;
+    });
+    return all;
+}
+
+double FlightLog::firstTime() const {
+    double first = std::numeric_limits<double>::infinity();
+    for (const auto& [name, c] : channels_)
+        if (!c.t_s.empty()) first = std::min(first, c.t_s.front());
+    return std::isfinite(first) ? first : 0;
+}
+
+double FlightLog::duration_s() const {
+    double last = 0;
+    for (const auto& [name, c] : channels_)
+        if (!c.t_s.empty()) last = std::max(last, c.t_s.back());
+    return last - firstTime();
+}
+
+void FlightLog::findSessions(const std::vector<double>& restarts, double gap_s) {
+    sessions.clear();
+    const Channel* lat = find("position.lat_deg");
+    const Channel* lon = find("position.lon_deg");
+    const Channel* height = find("position.height_home_m");
+    if (lat == nullptr || lon == nullptr || lat->t_s.empty() || lon->value.size() != lat->value.size()) {
+        if (!channels_.empty()) sessions.push_back({firstTime(), firstTime() + duration_s(), start_unix_s, 0, 0, 0});
+        return;
+    }
+    const auto restartBetween = [&](double a, double b) {
+        return std::any_of(restarts.begin(), restarts.end(), [&](double r) { return r > a && r <= b; });
+    };
+    for (std::size_t i = 0; i < lat->t_s.size(); ++i) {
+        const double t = lat->t_s[i];
+        const bool fresh = i == 0 || t - lat->t_s[i - 1] > gap_s || restartBetween(lat->t_s[i - 1], t);
+        if (fresh) sessions.push_back({t, t, start_unix_s > 0 ? start_unix_s + t : 0, 0, 0, 0});
+        LogSession& s = sessions.back();
+        if (!fresh) s.distance_m += trackStep_m(lat->value[i - 1], lon->value[i - 1], lat->value[i], lon->value[i]);
+        s.to_s = t;
+        if (height != nullptr)
+            if (const auto h = height->at(t)) s.max_height_home_m = std::max(s.max_height_home_m, *h);
+    }
+    for (LogSession& s : sessions) {
+        std::optional<double> since;
+        for (const LogEvent& e : events) {
+            if (e.t_s < s.from_s - 1 || e.t_s > s.to_s + 1) continue;
+            if (e.kind == "armed" && !since) since = e.t_s;
+            if (e.kind == "disarmed" && since) {
+                s.armed_s += e.t_s - *since;
+                since.reset();
+            }
+        }
+        if (since) s.armed_s += s.to_s - *since;
+    }
+}
+
+}  // namespace anhinga

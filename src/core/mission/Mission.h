@@ -1,0 +1,67 @@
+// The list of MAVLink mission items that is sent, flown and read back; and where each came from.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "core/plan/Plan.h"
+
+namespace anhinga {
+
+/// Numbers of the MAVLink standard used in missions (MAV_CMD, MAV_FRAME).
+namespace cmd {
+constexpr std::uint16_t waypoint = 16, loiterTime = 19, returnHome = 20, land = 21, takeOff = 22, jump = 177,
+                        changeSpeed = 178, lookAt = 195, lookAtStop = 197, mountControl = 205, photoDistance = 206,
+                        photoNow = 203, missionStart = 300, armDisarm = 400, setMessageInterval = 511,
+                        requestMessage = 512, doSetMode = 176, fenceKeepIn = 5001, fenceKeepOut = 5002;
+}
+namespace frame {
+constexpr std::uint8_t amsl = 0, mission = 2, home = 3, ground = 10;
+}
+
+struct MissionItem {
+    std::uint16_t seq = 0;
+    std::uint8_t frame = frame::home;
+    std::uint16_t command = 0;
+    float param1 = 0, param2 = 0, param3 = 0, param4 = 0;
+    std::int32_t x = 0, y = 0;  // latitude and longitude in 1e-7 degrees where the command has a place
+    float z = 0;
+};
+
+struct Mission {
+    std::vector<MissionItem> items;
+    std::vector<ItemId> source;  // same length: the plan item each came from; 0 for the home entry
+};
+
+/// True for commands the aircraft flies to (the rest happen on the way).
+bool isNavigation(std::uint16_t command);
+/// True when x, y are a place.
+bool hasPlace(const MissionItem& item);
+GeoPoint placeOf(const MissionItem& item);
+std::int32_t toE7(double degrees);
+/// MAV_FRAME for a height reference; and back (the *_INT doubles 5, 6 and 11 mean the same).
+std::uint8_t frameOf(HeightRef ref);
+HeightRef refOf(std::uint8_t frame);
+/// 5, 6 and 11 become 0, 3 and 10.
+std::uint8_t plainFrame(std::uint8_t frame);
+/// "take off", "waypoint", ... for messages; "command 93" where there is no word.
+std::string commandText(std::uint16_t command);
+
+/// One field of one item that is not what the plan holds.
+struct MissionDifference {
+    std::string type;  // "mission" or "fence"
+    int seq = 0;
+    std::string field;
+    double plan = 0, vehicle = 0;
+};
+/// Field by field. Tolerances: coordinates 1 unit of 1e-7 degrees (rounding), heights and parameters 1e-4 relative
+/// (32-bit floats stored at lower resolution) but at least 0.006 (autopilots that keep centimetres); an unset
+/// parameter (NaN) equals 0; frames are compared in their plain form. Item 0 is skipped when it is home: the
+/// autopilot writes its own there.
+std::vector<MissionDifference> compareMissions(const std::string& type, const std::vector<MissionItem>& plan,
+                                               const std::vector<MissionItem>& vehicle, bool skip_item0);
+/// Fingerprint of what is flown, independent of anything not sent.
+std::uint64_t missionFingerprint(const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence);
+
+}  // namespace anhinga

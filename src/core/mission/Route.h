@@ -1,0 +1,67 @@
+// Plan -> Route: every pattern opened up into the points that are flown, in the order of the itinerary (repeats not
+// unrolled); and the geometric path of it for drawing, profile and checks.
+#pragma once
+
+#include <optional>
+#include <variant>
+#include <vector>
+
+#include "core/plan/Plan.h"
+#include "core/terrain/Terrain.h"
+
+namespace anhinga {
+
+struct RouteNav {
+    ItemKind kind = ItemKind::waypoint;
+    GeoPoint position;
+    Height height;
+    double speed_mps = 0, acceptance_m = 0, hold_s = 0;
+};
+
+struct RouteStep {
+    ItemId source = 0;
+    std::variant<RouteNav, Action> what;
+};
+
+struct Route {
+    std::vector<RouteStep> steps;
+    double block_area_m2 = 0;
+    int block_photos = 0;
+};
+
+Route expand(const Plan& plan, const Terrain* terrain);
+
+/// A place on the way. `amsl_m` is unknown where home or terrain does not tell.
+struct PathPoint {
+    GeoPoint position;
+    std::optional<double> amsl_m;
+    ItemId source = 0;      // kHomeId for home
+    double along_m = 0;     // distance from the start of the path
+};
+
+/// Straight from `points[from]` to `points[to]`. Legs in itinerary order first, then the legs only a Repeat flies.
+struct PathLeg {
+    std::size_t from = 0, to = 0;
+    bool repeat = false;
+    bool climb = false;  // straight up or down at one place
+    bool way_home = false;
+    ItemId source = 0;  // the item the leg leads to (for a repeat: the item it hangs on)
+};
+
+struct Path {
+    std::vector<PathPoint> points;
+    std::vector<PathLeg> legs;
+    double length_m = 0;  // of the itinerary legs, each once
+};
+
+/// First the climb above home, then across (a multirotor's first move); return home climbs to the return height first.
+Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain);
+
+/// Home's height AMSL: as stated, else from terrain, else unknown.
+std::optional<double> homeAmsl(const Plan& plan, const Terrain* terrain);
+/// A height at a place as metres AMSL; unknown when what it is measured from is unknown.
+std::optional<double> amslOf(const Plan& plan, const Terrain* terrain, GeoPoint place, Height height);
+/// The same place in the air in another reference; nothing when either is unknown.
+std::optional<Height> converted(const Plan& plan, const Terrain* terrain, GeoPoint place, Height height, HeightRef to);
+
+}  // namespace anhinga
