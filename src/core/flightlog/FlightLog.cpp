@@ -24,6 +24,15 @@ std::optional<double> Channel::at(double t) const {
 
 bool isCanonical(const std::string& name) { return !name.empty() && name[0] >= 'a' && name[0] <= 'z'; }
 
+std::string canonicalUnit(const std::string& name) {
+    constexpr std::pair<const char*, const char*> kEnds[] = {
+        {"_deg", "deg"}, {"_mps2", "m/s2"}, {"_mps", "m/s"}, {"_dps", "deg/s"}, {"_ut", "uT"}, {"_mah", "mAh"},
+        {"_wh", "Wh"},   {"_v", "V"},       {"_a", "A"},     {"percent", "%"},  {"_m", "m"}};
+    for (const auto& [end, unit] : kEnds)
+        if (name.ends_with(end)) return unit;
+    return "";
+}
+
 Channel& FlightLog::channel(const std::string& name, const std::string& unit) {
     Channel& c = channels_[name];
     if (c.name.empty()) {

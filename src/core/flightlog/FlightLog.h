@@ -68,5 +68,7 @@ class FlightLog {
 
 /// True for the names every log shares ("position.lat_deg"), false for "MESSAGE.field".
 bool isCanonical(const std::string& name);
+/// Unit of a canonical channel, told by the end of its name ("deg" for "..._deg"); empty where there is none.
+std::string canonicalUnit(const std::string& name);
 
 }  // namespace anhinga

@@ -1,6 +1,7 @@
 #include "core/link/VehicleLink.h"
 
 #include "core/base/Text.h"
+#include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
 
@@ -12,23 +13,7 @@ constexpr std::size_t kMaxTexts = 200, kMaxTrack = 20000, kMaxInbox = 10000;
 constexpr double kRad = 180 / M_PI;
 }  // namespace
 
-std::string modeName(const VehicleSnapshot& v) {
-    if (v.autopilot == 3) {
-        switch (v.custom_mode) {
-            case 0: return "manual";
-            case 2: return "height hold";
-            case 3: return "mission";
-            case 4: return "guided";
-            case 5: return "hold";
-            case 6: return "return";
-            case 9: return "land";
-            case 16: return "position hold";
-            case 17: return "brake";
-            default: break;
-        }
-    }
-    return fmt::format("mode {}", v.custom_mode);
-}
+std::string modeName(const VehicleSnapshot& v) { return mavlink::modeName(v.autopilot, v.custom_mode); }
 
 Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& address, const Options& options) {
     const auto parsed = parseLinkAddress(address);

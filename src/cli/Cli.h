@@ -1,0 +1,41 @@
+// anhinga-cli: one function a call. Keys of the JSON and exit codes are fixed: 0 fine, 1 the answer is no, 2 unusable
+// input or arguments, 3 link or vehicle failure.
+#pragma once
+
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+namespace anhinga {
+
+struct CliResult {
+    int code = 0;
+    nlohmann::ordered_json json = nlohmann::ordered_json::object();
+    std::string text;   // for people; printed when --json is not given
+    std::string error;  // goes to stderr
+};
+
+struct CliArguments {
+    std::vector<std::string> terrain;
+    std::string plan, link, out, log, channel, record;
+    double wind_from_deg = 0, wind_speed_mps = 0;
+    int session = -1;
+    bool list = false, csv = false;
+    double timeout_s = 3600;  // of a flight
+};
+
+CliResult cliCheck(const CliArguments& a);
+CliResult cliRehearse(const CliArguments& a);
+CliResult cliCompile(const CliArguments& a);
+CliResult cliSend(const CliArguments& a);
+CliResult cliFetch(const CliArguments& a);
+CliResult cliFly(const CliArguments& a);
+CliResult cliInspect(const CliArguments& a);
+CliResult cliChannel(const CliArguments& a);
+CliResult cliExport(const CliArguments& a);
+CliResult cliReview(const CliArguments& a);
+
+/// The whole program: parses, runs, prints; returns the exit code.
+int runCli(int argc, char** argv);
+
+}  // namespace anhinga

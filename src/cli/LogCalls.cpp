@@ -1,0 +1,91 @@
+// Calls about a log: inspect, channel, review.
+#include "cli/Common.h"
+#include "core/base/Text.h"
+#include "core/logio/LogReader.h"
+#include "core/review/PlannedFlown.h"
+
+namespace anhinga {
+
+CliResult cliInspect(const CliArguments& a) {
+    const auto opened = openLog(a.log);
+    if (!opened) return unusable(opened.error());
+    const FlightLog& log = **opened;
+    CliResult out;
+    Json sessions = Json::array(), modes = Json::array(), events = Json::array(), messages = Json::object(), params = Json::object();
+    for (const LogSession& s : log.sessions) {
+        sessions.push_back({{"start_utc", s.start_unix_s > 0 ? Json(isoUtc(s.start_unix_s)) : Json()}, {"duration_s", s.to_s - s.from_s},
+                            {"distance_m", s.distance_m}, {"max_height_home_m", s.max_height_home_m}, {"armed_s", s.armed_s}});
+        out.text += fmt::format("flight of {}, {}, top {:.0f} m home, armed {}\n", durationText(s.to_s - s.from_s), distanceText(s.distance_m),
+                                s.max_height_home_m, durationText(s.armed_s));
+    }
+    for (const auto& [name, n] : log.message_counts) messages[name] = n;
+    for (const auto& [name, v] : log.params) params[name] = v;
+    for (const ModeChange& m : log.modes) modes.push_back({{"t_s", m.t_s}, {"name", m.name}});
+    for (const LogEvent& e : log.events) events.push_back({{"t_s", e.t_s}, {"kind", e.kind}, {"text", e.text}});
+    out.json = {{"format", log.format}, {"sessions", sessions}, {"messages", messages}, {"params", params}, {"missions", log.missions},
+                {"modes", modes}, {"events", events}, {"damaged", {{"bytes", log.damaged_bytes}, {"records", log.damaged_records}}}};
+    out.text += fmt::format("{}: {} kinds of messages, {} channels, {} events, {} damaged bytes", log.format, log.message_counts.size(),
+                            log.channels().size(), log.events.size(), log.damaged_bytes);
+    return out;
+}
+
+CliResult cliChannel(const CliArguments& a) {
+    const auto opened = openLog(a.log);
+    if (!opened) return unusable(opened.error());
+    const FlightLog& log = **opened;
+    CliResult out;
+    if (a.list) {
+        out.json["channels"] = Json::array();
+        for (const Channel* c : log.channels()) {
+            out.json["channels"].push_back({{"name", c->name}, {"unit", c->unit}, {"count", c->t_s.size()}});
+            out.text += fmt::format("{} [{}] {}\n", c->name, c->unit, c->t_s.size());
+        }
+        return out;
+    }
+    const Channel* c = log.find(a.channel);
+    if (c == nullptr) return unusable({fmt::format("{}: no channel \"{}\"; list them with --list", a.log, a.channel)});
+    double from = -INFINITY, to = INFINITY, zero = log.sessions.empty() ? 0 : log.sessions[0].from_s;
+    if (a.session >= 0) {
+        if (a.session >= static_cast<int>(log.sessions.size()))
+            return unusable({fmt::format("{}: session {} of {}", a.log, a.session, log.sessions.size())});
+        const LogSession& s = log.sessions[static_cast<std::size_t>(a.session)];
+        from = s.from_s;
+        to = s.to_s;
+        zero = s.from_s;
+    }
+    Json times = Json::array(), values = Json::array();
+    std::string csv = "t_s," + c->name + "\n";
+    for (std::size_t i = 0; i < c->t_s.size(); ++i) {
+        if (c->t_s[i] < from || c->t_s[i] > to) continue;
+        times.push_back(c->t_s[i] - zero);
+        values.push_back(std::isfinite(c->value[i]) ? Json(c->value[i]) : Json());
+        csv += fmt::format("{:.4f},{:.9g}\n", c->t_s[i] - zero, c->value[i]);
+    }
+    out.json = {{"name", c->name}, {"unit", c->unit}, {"t_s", times}, {"value", values}};
+    out.text = a.csv ? csv : fmt::format("{} [{}]: {} values", c->name, c->unit, times.size());
+    return out;
+}
+
+CliResult cliReview(const CliArguments& a) {
+    const auto opened = openLog(a.log);
+    if (!opened) return unusable(opened.error());
+    const auto loaded = loadForCli(a);
+    if (!loaded) return unusable(loaded.error());
+    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    const auto planned = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain);
+    if (!planned) return unusable(planned.error());
+    const auto flown = plannedAgainstFlown(loaded->view.mission->items, homeAmsl(loaded->plan, loaded->terrain.get()), **opened);
+    if (!flown) return unusable({a.log + ": " + flown.error().message});
+    CliResult out;
+    const double off = 100 * (flown->flown_s / planned->duration_s - 1);
+    out.json = {{"cross_mean_m", flown->cross_mean_m}, {"cross_max_m", flown->cross_max_m}, {"height_mean_m", flown->height_mean_m},
+                {"height_max_m", flown->height_max_m}, {"planned_s", planned->duration_s}, {"flown_s", flown->flown_s},
+                {"duration_off_percent", off}, {"photos_planned", planned->photos}, {"photos_flown", flown->photos_flown}, {"legs", flown->legs.size()}};
+    out.text = fmt::format("flown {} against {} rehearsed ({:+.1f} %), largest cross-track error {:.1f} m (mean {:.1f}), height error {:.1f} m, photos {} of {}",
+                           durationText(flown->flown_s), durationText(planned->duration_s), off, flown->cross_max_m, flown->cross_mean_m,
+                           flown->height_max_m, flown->photos_flown, planned->photos);
+    out.code = std::abs(off) <= 3 ? 0 : 1;
+    return out;
+}
+
+}  // namespace anhinga

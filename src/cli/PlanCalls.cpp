@@ -1,0 +1,135 @@
+// Calls about a plan alone: check, rehearse, compile, export.
+#include "cli/Common.h"
+#include "core/base/File.h"
+#include "core/base/Text.h"
+#include "core/exchange/Export.h"
+#include "core/logio/LogReader.h"
+
+namespace anhinga {
+
+Result<LoadedPlan> loadForCli(const CliArguments& a) {
+    auto plan = loadPlan(a.plan);
+    if (!plan) return tl::unexpected(plan.error());
+    LoadedPlan loaded;
+    loaded.plan = std::move(*plan);
+    std::vector<std::string> files = a.terrain;
+    for (const std::string& f : loaded.plan.terrain_files) files.push_back(resolveBeside(a.plan, f));
+    auto terrain = Terrain::open(files);
+    if (!terrain) return tl::unexpected(terrain.error());
+    loaded.terrain = *terrain;
+    loaded.view = viewOf(loaded.plan, loaded.terrain.get());
+    return loaded;
+}
+
+CliResult unusable(const Error& e) { return {2, Json::object(), "", e.message}; }
+
+CliResult cliCheck(const CliArguments& a) {
+    const auto loaded = loadForCli(a);
+    if (!loaded) return unusable(loaded.error());
+    const PlanView& view = loaded->view;
+    std::optional<EnergyForecast> energy;
+    if (view.mission)
+        if (const auto r = rehearse(loaded->plan, *view.mission, loaded->terrain))
+            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve};
+    const auto findings = check({loaded->plan, view.route, view.path, view.clearance, loaded->terrain.get(), energy});
+    CliResult out;
+    out.json["findings"] = Json::array();
+    std::size_t counts[3] = {};
+    for (const Finding& f : findings) {
+        ++counts[static_cast<int>(f.severity)];
+        Json j{{"severity", severityText(f.severity)}, {"rule", f.rule}, {"item", f.item}, {"message", f.message}};
+        j["lat"] = f.place ? Json(f.place->lat_deg) : Json();
+        j["lon"] = f.place ? Json(f.place->lon_deg) : Json();
+        out.json["findings"].push_back(j);
+        out.text += fmt::format("{:5} {}\n", severityText(f.severity), f.message);
+    }
+    if (!view.mission) out.text += "cannot be sent: " + view.not_sendable + "\n";
+    out.json["items"] = view.mission ? view.mission->items.size() : 0;
+    out.json["distance_m"] = view.path.length_m;
+    out.json["photos"] = view.route.block_photos;
+    out.json["area_m2"] = view.route.block_area_m2;
+    out.json["lowest_clearance_m"] = view.clearance.lowest_m ? Json(*view.clearance.lowest_m) : Json();
+    out.text += fmt::format("{} stop, {} warn, {} note; {} mission items, {}, lowest clearance {}", counts[0], counts[1], counts[2],
+                            view.mission ? view.mission->items.size() : 0, distanceText(view.path.length_m),
+                            view.clearance.lowest_m ? distanceText(*view.clearance.lowest_m) : "unknown");
+    out.code = counts[0] > 0 || !view.mission ? 1 : 0;
+    return out;
+}
+
+CliResult cliRehearse(const CliArguments& a) {
+    const auto loaded = loadForCli(a);
+    if (!loaded) return unusable(loaded.error());
+    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    RehearseOptions options;
+    options.wind = {a.wind_from_deg, a.wind_speed_mps};
+    const auto r = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain, options);
+    if (!r) return unusable({a.plan + ": " + r.error().message});
+    CliResult out;
+    Json visits = Json::object();
+    for (const auto& [id, n] : r->visits) visits[std::to_string(id)] = n;
+    out.json = {{"duration_s", r->duration_s}, {"distance_m", r->distance_m}, {"energy_wh", r->energy_wh},
+                {"energy_left_percent", r->energy_left_percent}, {"photos", r->photos}, {"max_height_home_m", r->max_height_home_m},
+                {"min_clearance_m", r->min_clearance_m ? Json(*r->min_clearance_m) : Json()}, {"visits", visits},
+                {"sim_seconds_per_second", r->wall_s > 0 ? r->duration_s / r->wall_s : 0.0}, {"landed", r->landed}};
+    out.text = fmt::format("{}, {}, lands with {:.0f} % ({:.1f} Wh used), {} photos, lowest clearance {}, {:.0f} s per second",
+                           durationText(r->duration_s), distanceText(r->distance_m), r->energy_left_percent, r->energy_wh, r->photos,
+                           r->min_clearance_m ? distanceText(*r->min_clearance_m) : "unknown", r->duration_s / std::max(1e-9, r->wall_s));
+    if (!a.out.empty()) {
+        if (extensionOf(a.out) != ".ulg") return unusable({a.out + ": a rehearsal is written as .ulg"});
+        if (const auto ok = writeFileAtomic(a.out, writeUlog(*r->log)); !ok) return unusable(ok.error());
+    }
+    out.code = r->landed && !r->reached_reserve ? 0 : 1;
+    return out;
+}
+
+namespace {
+Json itemsJson(const std::vector<MissionItem>& items) {
+    Json list = Json::array();
+    const auto f = [](float v) { return std::isfinite(v) ? Json(v) : Json(); };
+    for (const MissionItem& i : items)
+        list.push_back({{"seq", i.seq}, {"frame", i.frame}, {"command", i.command}, {"param1", f(i.param1)}, {"param2", f(i.param2)},
+                        {"param3", f(i.param3)}, {"param4", f(i.param4)}, {"x", i.x}, {"y", i.y}, {"z", f(i.z)}});
+    return list;
+}
+}  // namespace
+
+CliResult cliCompile(const CliArguments& a) {
+    const auto loaded = loadForCli(a);
+    if (!loaded) return unusable(loaded.error());
+    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    CliResult out;
+    out.json = {{"mission", itemsJson(loaded->view.mission->items)}, {"fence", itemsJson(loaded->view.fence)}, {"rally", Json::array()}};
+    for (const MissionItem& i : loaded->view.mission->items)
+        out.text += fmt::format("{:4} {:22} frame {:2}  {:12.7f} {:12.7f} {:8.2f}  {} {} {} {}\n", i.seq, commandText(i.command), i.frame,
+                                i.x * 1e-7, i.y * 1e-7, i.z, i.param1, i.param2, i.param3, i.param4);
+    out.text += fmt::format("{} mission items, {} fence items", loaded->view.mission->items.size(), loaded->view.fence.size());
+    return out;
+}
+
+CliResult cliExport(const CliArguments& a) {
+    const std::string to = extensionOf(a.out);
+    std::string content;
+    if (a.log.ends_with(".geojson")) {
+        CliArguments b = a;
+        b.plan = a.log;
+        const auto loaded = loadForCli(b);
+        if (!loaded) return unusable(loaded.error());
+        if (to == ".kml") content = planKml(loaded->plan, loaded->view.path);
+        else if (to == ".gpx") content = planGpx(loaded->plan, loaded->view.path);
+        else if (to == ".csv") content = planCsv(loaded->plan, loaded->view.path);
+        else if (to == ".geojson") content = writePlanText(loaded->plan);
+        else return unusable({fmt::format("{}: a plan is exported as {}", a.out, kPlanExports)});
+    } else {
+        const auto log = openLog(a.log);
+        if (!log) return unusable(log.error());
+        if (to == ".kml") content = logKml(**log, a.log);
+        else if (to == ".gpx") content = logGpx(**log, a.log);
+        else if (to == ".csv") content = logCsv(**log);
+        else if (to == ".ulg") content = writeUlog(**log);
+        else return unusable({fmt::format("{}: a log is exported as {}", a.out, kLogExports)});
+    }
+    if (const auto ok = writeFileAtomic(a.out, content); !ok) return unusable(ok.error());
+    return {0, {{"file", a.out}, {"bytes", content.size()}}, fmt::format("{}: {} bytes", a.out, content.size()), ""};
+}
+
+}  // namespace anhinga

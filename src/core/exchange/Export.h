@@ -1,0 +1,31 @@
+// Plans and logs in open formats for other programs. The format follows from the file's extension.
+#pragma once
+
+#include <string>
+
+#include "core/base/Result.h"
+#include "core/flightlog/FlightLog.h"
+#include "core/mission/Route.h"
+
+namespace anhinga {
+
+/// KML 2.2: route and points at their true heights (absolute, AMSL), fences as outlines.
+std::string planKml(const Plan& plan, const Path& path);
+/// GPX 1.1: the route with heights AMSL, and the points by name.
+std::string planGpx(const Plan& plan, const Path& path);
+/// One row a point of the path: number, name, latitude, longitude, height and what it is measured from, AMSL.
+std::string planCsv(const Plan& plan, const Path& path);
+
+/// The track at true heights, one line for each mode flown.
+std::string logKml(const FlightLog& log, const std::string& title);
+std::string logGpx(const FlightLog& log, const std::string& title);
+/// One row a position sample, all canonical channels in columns (last value at that time, empty before the first).
+std::string logCsv(const FlightLog& log);
+
+/// Known endings for each, for messages and file dialogs.
+constexpr const char* kPlanExports = ".kml .gpx .csv .geojson";
+constexpr const char* kLogExports = ".kml .gpx .csv .ulg";
+/// Lower-case ending with its dot; empty when there is none.
+std::string extensionOf(const std::string& path);
+
+}  // namespace anhinga

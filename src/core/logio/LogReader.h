@@ -1,0 +1,29 @@
+// Opening a log of any known format: what it is is told by its content, not by its name.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <string_view>
+
+#include "core/base/Result.h"
+#include "core/flightlog/FlightLog.h"
+
+namespace anhinga {
+
+using LogPtr = std::shared_ptr<const FlightLog>;
+
+/// Fails with what is wrong and where. Damaged stretches inside a log that is otherwise readable are skipped and counted.
+Result<LogPtr> openLog(const std::string& path);
+/// The same for bytes in memory; `name` stands in messages.
+Result<LogPtr> readLog(std::string_view bytes, const std::string& name);
+
+// One function a format (the table is in LogReader.cpp).
+bool looksLikeRecording(std::string_view bytes);
+Result<LogPtr> readRecording(std::string_view bytes, const std::string& name);
+bool looksLikeUlog(std::string_view bytes);
+Result<LogPtr> readUlog(std::string_view bytes, const std::string& name);
+
+/// ULog text of the canonical channels, modes and events of a log.
+std::string writeUlog(const FlightLog& log);
+
+}  // namespace anhinga

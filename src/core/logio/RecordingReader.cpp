@@ -1,0 +1,207 @@
+// MAVLink recordings: 8 bytes big-endian Unix microseconds, then a packet, again and again.
+// Time in the log is the vehicle's own (time_boot_ms) wherever it sends one: a ground clock jitters with the link.
+#include <unordered_map>
+
+#include "core/logio/LogReader.h"
+#include "core/mavlink/Frame.h"
+#include "core/mavlink/ModeNames.h"
+
+namespace anhinga {
+
+namespace {
+
+using mavlink::FieldInfo;
+using mavlink::FieldType;
+using mavlink::Message;
+using mavlink::MessageInfo;
+using mavlink::Parser;
+
+constexpr double kRad = 180 / M_PI;
+constexpr double kStandardGravity = 9.80665;
+
+std::uint64_t stampAt(std::span<const std::uint8_t> bytes) {
+    std::uint64_t us = 0;
+    for (int i = 0; i < 8; ++i) us = us << 8 | bytes[i];
+    return us;
+}
+/// Between 2000 and 2100: what a stamp of a recording can be.
+bool plausible(std::uint64_t us) { return us > 946684800000000ULL && us < 4102444800000000ULL; }
+
+std::span<const std::uint8_t> asBytes(std::string_view s) {
+    return {reinterpret_cast<const std::uint8_t*>(s.data()), s.size()};
+}
+
+class RecordingLog {
+  public:
+    explicit RecordingLog(FlightLog& log) : log_(log) {}
+
+    void add(const Message& m, std::uint64_t stamp_us) {
+        ++log_.message_counts[std::string(m.info->name)];
+        if (m.is("MISSION_COUNT") && m.integer("mission_type") == 0 && m.system > 250)
+            log_.missions.push_back(static_cast<int>(m.integer("count")));
+        if (m.is("PARAM_VALUE")) log_.params[m.text("param_id")] = m.number("param_value");
+        if (vehicle_ == 0 && m.is("HEARTBEAT") && m.integer("type") != 6) vehicle_ = m.system;
+        if (m.system != vehicle_ || vehicle_ == 0) return;
+        advanceTime(m, stamp_us);
+        addFields(m);
+        addCanonical(m);
+    }
+    void finish() {
+        if (!known_time_) return;
+        log_.findSessions(restarts_);
+    }
+
+  private:
+    void advanceTime(const Message& m, std::uint64_t stamp_us) {
+        const double stamp = static_cast<double>(stamp_us) * 1e-6;
+        const FieldInfo* boot = m.info->field("time_boot_ms");
+        if (boot != nullptr) {
+            const double seconds = static_cast<double>(readInteger(m.payload, *boot, 0)) / 1000;
+            if (!boot_ || seconds < *boot_ - 5) {
+                // Begun, or the vehicle has started again: its clock is laid on ours once.
+                if (boot_) restarts_.push_back(t_ + std::max(0.0, stamp - last_stamp_));
+                const double here = known_time_ ? t_ + std::max(0.0, stamp - last_stamp_) : 0;
+                offset_ = here - seconds;
+            }
+            if (!boot_ || seconds > *boot_ || seconds < *boot_ - 5) boot_ = seconds;
+            t_ = std::max(restarts_.empty() ? 0.0 : restarts_.back(), *boot_ + offset_);
+        } else if (!boot_) {
+            if (known_time_) t_ += std::max(0.0, stamp - last_stamp_);
+        }
+        if (!known_time_) log_.start_unix_s = stamp;
+        known_time_ = true;
+        last_stamp_ = stamp;
+    }
+
+    void addFields(const Message& m) {
+        auto& columns = columns_[m.info->id];
+        if (columns.empty())
+            for (const FieldInfo& f : m.info->fields)
+                for (int i = 0; f.type != FieldType::c8 && i < std::max<int>(1, f.count); ++i)
+                    columns.push_back(&log_.channel(f.count > 0 ? fmt::format("{}.{}[{}]", m.info->name, f.name, i)
+                                                                : fmt::format("{}.{}", m.info->name, f.name),
+                                                    std::string(f.unit)));
+        std::size_t k = 0;
+        for (const FieldInfo& f : m.info->fields)
+            for (int i = 0; f.type != FieldType::c8 && i < std::max<int>(1, f.count); ++i)
+                columns[k++]->add(t_, readNumber(m.payload, f, i));
+    }
+
+    void put(const char* name, double value) { log_.channel(name, canonicalUnit(name)).add(t_, value); }
+
+    void addCanonical(const Message& m) {
+        const auto n = [&](const char* field) { return m.number(field); };
+        if (m.is("GLOBAL_POSITION_INT")) {
+            put("position.lat_deg", n("lat") * 1e-7);
+            put("position.lon_deg", n("lon") * 1e-7);
+            put("position.height_amsl_m", n("alt") / 1000);
+            put("position.height_home_m", n("relative_alt") / 1000);
+            put("velocity.ground_mps", std::hypot(n("vx"), n("vy")) / 100);
+            put("velocity.climb_mps", -n("vz") / 100);
+        } else if (m.is("ATTITUDE")) {
+            put("attitude.roll_deg", n("roll") * kRad);
+            put("attitude.pitch_deg", n("pitch") * kRad);
+            const double yaw = n("yaw") * kRad;
+            put("attitude.yaw_deg", yaw < 0 ? yaw + 360 : yaw);
+        } else if (m.is("VFR_HUD")) {
+            put("velocity.air_mps", n("airspeed"));
+            put("throttle.percent", n("throttle"));
+        } else if (m.is("SYS_STATUS")) {
+            if (m.integer("voltage_battery") != 65535) put("battery.voltage_v", n("voltage_battery") / 1000);
+            if (m.integer("current_battery") >= 0) put("battery.current_a", n("current_battery") / 100);
+            if (m.integer("battery_remaining") >= 0) put("battery.left_percent", n("battery_remaining"));
+        } else if (m.is("BATTERY_STATUS")) {
+            if (m.integer("current_consumed") >= 0) put("battery.used_mah", n("current_consumed"));
+            if (m.integer("energy_consumed") >= 0) put("battery.used_wh", n("energy_consumed") / 36);  // hJ
+        } else if (m.is("GPS_RAW_INT")) {
+            if (m.integer("satellites_visible") != 255) put("gps.satellites", n("satellites_visible"));
+            if (m.integer("eph") != 65535) put("gps.hdop", n("eph") / 100);
+            put("gps.fix", n("fix_type"));
+        } else if (m.is("MISSION_CURRENT")) {
+            put("mission.item", n("seq"));
+        } else if (m.is("VIBRATION")) {
+            put("vibration.x_mps2", n("vibration_x"));
+            put("vibration.y_mps2", n("vibration_y"));
+            put("vibration.z_mps2", n("vibration_z"));
+            put("vibration.clipped", n("clipping_0"));
+        } else if (m.is("RC_CHANNELS")) {
+            if (m.integer("rssi") != 255) put("link.rssi", n("rssi"));
+        } else if (m.is("SCALED_IMU")) {
+            const char* axes[] = {"x", "y", "z"};
+            for (const char* a : axes) {
+                put(fmt::format("imu.accel_{}_mps2", a).c_str(), n(fmt::format("{}acc", a).c_str()) / 1000 * kStandardGravity);
+                put(fmt::format("imu.gyro_{}_dps", a).c_str(), n(fmt::format("{}gyro", a).c_str()) / 1000 * kRad);
+            }
+        } else if (m.is("HEARTBEAT")) {
+            const bool armed = (m.integer("base_mode") & 128) != 0;
+            if (armed != armed_) log_.events.push_back({t_, armed ? "armed" : "disarmed", ""});
+            armed_ = armed;
+            const std::string mode = mavlink::modeName(static_cast<int>(m.integer("autopilot")),
+                                                       static_cast<std::uint32_t>(m.integer("custom_mode")));
+            if (log_.modes.empty() || log_.modes.back().name != mode) log_.modes.push_back({t_, mode});
+        } else if (m.is("STATUSTEXT")) {
+            log_.events.push_back({t_, "message", m.text("text")});
+        } else if (m.is("CAMERA_FEEDBACK")) {
+            log_.events.push_back({t_, "photo", std::to_string(m.integer("img_idx"))});
+        } else if (m.is("MISSION_ITEM_REACHED")) {
+            log_.events.push_back({t_, "item", std::to_string(m.integer("seq"))});
+        }
+    }
+
+    FlightLog& log_;
+    int vehicle_ = 0;
+    bool known_time_ = false, armed_ = false;
+    double t_ = 0, offset_ = 0, last_stamp_ = 0;
+    std::optional<double> boot_;
+    std::vector<double> restarts_;
+    std::unordered_map<std::uint32_t, std::vector<Channel*>> columns_;
+};
+
+}  // namespace
+
+bool looksLikeRecording(std::string_view text) {
+    // A stamped packet within the first kilobytes: the start of a recording may be damaged.
+    const auto bytes = asBytes(text.substr(0, 65536));
+    Message m;
+    for (std::size_t i = 0; i + 17 < bytes.size(); ++i)
+        if ((bytes[i + 8] == 0xFD || bytes[i + 8] == 0xFE) && plausible(stampAt(bytes.subspan(i))) &&
+            Parser::look(bytes.subspan(i + 8), m).look == Parser::Look::message)
+            return true;
+    return false;
+}
+
+Result<LogPtr> readRecording(std::string_view text, const std::string& name) {
+    const auto bytes = asBytes(text);
+    auto log = std::make_shared<FlightLog>();
+    log->format = "MAVLink recording";
+    RecordingLog writer(*log);
+    Message m;
+    std::size_t at = 0, packets = 0;
+    bool in_damage = false;
+    while (at + 8 < bytes.size()) {
+        const std::uint64_t stamp = stampAt(bytes.subspan(at));
+        const bool start = (bytes[at + 8] == 0xFD || bytes[at + 8] == 0xFE) && plausible(stamp);
+        const auto found = start ? Parser::look(bytes.subspan(at + 8), m) : Parser::Found{Parser::Look::bad, 1};
+        if (found.look == Parser::Look::message || found.look == Parser::Look::unknown) {
+            if (found.look == Parser::Look::message) {
+                writer.add(m, stamp);
+                ++packets;
+            } else {
+                ++log->message_counts["UNKNOWN"];
+            }
+            in_damage = false;
+            at += 8 + found.length;
+            continue;
+        }
+        if (!in_damage) ++log->damaged_records;
+        in_damage = true;
+        ++log->damaged_bytes;
+        ++at;
+    }
+    log->damaged_bytes += bytes.size() - std::min(at, bytes.size());
+    if (packets == 0) return fail("{}: no MAVLink packet in it could be read", name);
+    writer.finish();
+    return log;
+}
+
+}  // namespace anhinga

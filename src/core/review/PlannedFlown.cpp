@@ -1,0 +1,108 @@
+#include "core/review/PlannedFlown.h"
+
+#include "core/geo/Polygon.h"
+
+namespace anhinga {
+
+namespace {
+
+bool isPoint(const MissionItem& i) { return i.command == cmd::waypoint || i.command == cmd::loiterTime; }
+
+std::optional<double> heightHome(const MissionItem& i, std::optional<double> home_amsl_m) {
+    if (refOf(i.frame) == HeightRef::home) return static_cast<double>(i.z);
+    if (refOf(i.frame) == HeightRef::amsl && home_amsl_m) return static_cast<double>(i.z) - *home_amsl_m;
+    return std::nullopt;
+}
+
+}  // namespace
+
+Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission, std::optional<double> home_amsl_m,
+                                         const FlightLog& log) {
+    const Channel* lat = log.find("position.lat_deg");
+    const Channel* lon = log.find("position.lon_deg");
+    const Channel* height = log.find("position.height_home_m");
+    const Channel* item = log.find("mission.item");
+    if (lat == nullptr || lon == nullptr || lat->t_s.empty() || lon->value.size() != lat->value.size())
+        return fail("the log has no positions");
+    if (item == nullptr || item->t_s.empty()) return fail("the log does not say which mission item was flown");
+    PlannedFlown out;
+    const LocalFrame frame({lat->value[0], lon->value[0]});
+    std::size_t k = 0, samples = 0, height_samples = 0;
+    int current = -1, before = -1;
+    LegError leg;
+    std::size_t leg_samples = 0, leg_heights = 0;
+    double cross_sum = 0, height_sum = 0, all_cross = 0, all_height = 0;
+    const auto close = [&] {
+        if (leg_samples > 1) {
+            leg.cross_mean_m = cross_sum / static_cast<double>(leg_samples);
+            leg.height_mean_m = leg_heights > 0 ? height_sum / static_cast<double>(leg_heights) : 0;
+            if (leg.cross_max_m > out.cross_max_m) {
+                out.cross_max_m = leg.cross_max_m;
+                out.worst_leg = out.legs.size();
+            }
+            out.height_max_m = std::max(out.height_max_m, leg.height_max_m);
+            out.legs.push_back(leg);
+        }
+        leg = {};
+        leg_samples = leg_heights = 0;
+        cross_sum = height_sum = 0;
+    };
+    const auto point = [&](int seq) -> const MissionItem* {
+        if (seq < 0 || seq >= static_cast<int>(mission.size())) return nullptr;
+        const MissionItem& m = mission[static_cast<std::size_t>(seq)];
+        return isPoint(m) ? &m : nullptr;
+    };
+    // Return and landing keep the last item's number; modes tell that the mission is over.
+    std::size_t mode_at = 0;
+    for (std::size_t i = 0; i < lat->t_s.size(); ++i) {
+        const double t = lat->t_s[i];
+        while (k + 1 < item->t_s.size() && item->t_s[k + 1] <= t) ++k;
+        while (mode_at + 1 < log.modes.size() && log.modes[mode_at + 1].t_s <= t) ++mode_at;
+        const bool in_mission = log.modes.empty() || (log.modes[mode_at].t_s <= t && log.modes[mode_at].name == "mission");
+        const int seq = item->t_s[k] <= t ? static_cast<int>(item->value[k]) : -1;
+        if (seq != current) {
+            close();
+            before = current;
+            current = seq;
+            leg.from_seq = before;
+            leg.to_seq = seq;
+            leg.from_s = t;
+        }
+        const MissionItem *from = point(before), *to = point(current);
+        if (!in_mission || from == nullptr || to == nullptr) continue;
+        const Vec2 p = frame.toLocal({lat->value[i], lon->value[i]});
+        const auto near = distanceToSegment(p, frame.toLocal(placeOf(*from)), frame.toLocal(placeOf(*to)));
+        cross_sum += near.distance_m;
+        all_cross += near.distance_m;
+        ++leg_samples;
+        ++samples;
+        leg.to_s = t;
+        if (near.distance_m > leg.cross_max_m) {
+            leg.cross_max_m = near.distance_m;
+            leg.max_at_s = t;
+        }
+        const auto ha = heightHome(*from, home_amsl_m), hb = heightHome(*to, home_amsl_m);
+        const auto flown = height != nullptr ? height->at(t) : std::nullopt;
+        if (ha && hb && flown) {
+            const double error = std::abs(*flown - (*ha + (*hb - *ha) * near.along));
+            leg.height_max_m = std::max(leg.height_max_m, error);
+            height_sum += error;
+            all_height += error;
+            ++leg_heights;
+            ++height_samples;
+        }
+    }
+    close();
+    if (samples > 0) out.cross_mean_m = all_cross / static_cast<double>(samples);
+    if (height_samples > 0) out.height_mean_m = all_height / static_cast<double>(height_samples);
+    for (const LogSession& s : log.sessions) {
+        out.flown_s += s.armed_s > 0 ? s.armed_s : s.to_s - s.from_s;
+        out.distance_m += s.distance_m;
+    }
+    for (const LogEvent& e : log.events) out.photos_flown += e.kind == "photo";
+    if (const Channel* used = log.find("battery.used_wh"); used != nullptr && !used->value.empty())
+        out.energy_wh = used->value.back() - used->value.front();
+    return out;
+}
+
+}  // namespace anhinga
