@@ -1,1 +1,43 @@
-int main() { return 0; }
+// anhinga [FILE...]: the application.
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QTimer>
+#include <cstdio>
+
+#include "app/shell/MainWindow.h"
+#include "core/base/Text.h"
+
+int main(int argc, char** argv) {
+    const double start = anhinga::monotonicMs();
+    QApplication app(argc, argv);
+    QApplication::setApplicationName("anhinga");
+    QApplication::setApplicationVersion("0.1.0");
+    QCommandLineParser parser;
+    parser.setApplicationDescription("Plan, rehearse, fly and review drone missions");
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addPositionalArgument("FILE", "plans and logs to open", "[FILE...]");
+    parser.addOption({"timing", "print milliseconds from start to a usable window"});
+    parser.addOption({"connect", "connect to this link at once", "ADDRESS"});
+    parser.addOption({"workspace", "draft, rehearse, field or debrief", "NAME"});
+    parser.addOption({"theme", "light or night", "NAME"});
+    parser.process(app);
+
+    anhinga::MainWindow window;
+    if (parser.isSet("theme")) window.setNight(parser.value("theme") == "night");
+    window.show();
+    const bool timing = parser.isSet("timing");
+    for (const QString& file : parser.positionalArguments()) window.openFile(file);
+    if (timing)
+        QTimer::singleShot(0, &window, [&] {
+            window.map().repaint();
+            std::printf("usable window after %.0f ms\n", anhinga::monotonicMs() - start);
+            std::fflush(stdout);
+        });
+    if (parser.isSet("connect"))
+        if (const auto ok = window.link().connectTo(parser.value("connect")); !ok) std::fprintf(stderr, "%s\n", ok.error().message.c_str());
+    const QStringList names{"draft", "rehearse", "field", "debrief"};
+    if (const auto i = names.indexOf(parser.value("workspace")); i >= 0) window.setWorkspace(static_cast<anhinga::Workspace>(i));
+    QTimer::singleShot(0, &window, [&] { window.recover(); });
+    return QApplication::exec();
+}

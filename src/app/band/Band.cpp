@@ -1,0 +1,385 @@
+#include "app/band/Band.h"
+
+#include <QtWidgets>
+
+#include "core/base/Text.h"
+
+namespace anhinga {
+
+namespace {
+
+double niceStep(double span, int most) {
+    const double raw = std::max(1e-9, span / most), power = std::pow(10, std::floor(std::log10(raw)));
+    for (const double k : {1.0, 2.0, 2.5, 5.0})
+        if (k * power >= raw) return k * power;
+    return 10 * power;
+}
+
+QColor faint(QColor c, int alpha) {
+    c.setAlpha(alpha);
+    return c;
+}
+
+}  // namespace
+
+void BandFrame::paintAxes(QPainter& p, const QString& y_title) {
+    p.fillRect(rect(), theme_.panel);
+    p.setFont(monoFont(8));
+    const double step = niceStep(y1_ - y0_, std::max(2, static_cast<int>(plot().height() / 26)));
+    for (double v = std::ceil(y0_ / step) * step; v <= y1_ + 1e-9; v += step) {
+        p.setPen(QPen(theme_.hairline(), 1, Qt::DotLine));
+        p.drawLine(QPointF(plot().left(), toY(v)), QPointF(plot().right(), toY(v)));
+        p.setPen(theme_.quiet);
+        p.drawText(QRectF(0, toY(v) - 8, plot().left() - 6, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(v, 'f', step < 1 ? 1 : 0));
+    }
+    p.setPen(theme_.quiet);
+    p.drawText(QPointF(8, 14), y_title);
+}
+
+void BandFrame::paintNote(QPainter& p, double x, const QStringList& lines, const QColor& edge) {
+    p.setFont(uiFont(8.5));
+    double w = 0;
+    for (const QString& l : lines) w = std::max(w, static_cast<double>(p.fontMetrics().horizontalAdvance(l)));
+    const double h = 16.0 * static_cast<double>(lines.size()) + 8;
+    double left = x + 10;
+    if (left + w + 16 > width()) left = x - w - 26;
+    const QRectF box(left, 3, w + 16, h);
+    p.setPen(QPen(edge, 1.4));
+    p.setBrush(theme_.raised);
+    p.drawRoundedRect(box, 3, 3);
+    p.setPen(theme_.ink);
+    for (int i = 0; i < lines.size(); ++i) p.drawText(QPointF(box.left() + 8, box.top() + 16 + 16.0 * i), lines[i]);
+}
+
+// ---- profile
+
+ProfileBand::ProfileBand(PlanSession* session, QWidget* parent) : BandFrame(parent), session_(session) {
+    setObjectName("profile");
+    connect(session_, &PlanSession::derivedChanged, this, &ProfileBand::rebuild);
+    connect(session_, &PlanSession::selectionChanged, this, [this] { update(); });
+}
+
+void ProfileBand::rebuild() {
+    const Derived& d = *session_->derived();
+    if (dragged_ == 0) {  // the scale stays put under a drag
+        y0_ = 0;
+        y1_ = 10;
+        bool first = true;
+        for (const ProfileSample& s : d.view.clearance.profile)
+            for (const auto& v : {s.amsl_m, s.ground_m})
+                if (v) {
+                    y0_ = first ? *v : std::min(y0_, *v);
+                    y1_ = first ? *v + 10 : std::max(y1_, *v);
+                    first = false;
+                }
+        y0_ = std::floor(y0_ / 10) * 10;
+        y1_ = std::ceil((y1_ + 0.12 * (y1_ - y0_)) / 10) * 10;
+    }
+    x0_ = 0;
+    x1_ = std::max(1.0, d.view.path.length_m);
+    update();
+}
+
+const ProfileSample* ProfileBand::sampleAt(double along_m) const {
+    const auto& profile = session_->derived()->view.clearance.profile;
+    const auto at = std::lower_bound(profile.begin(), profile.end(), along_m, [](const ProfileSample& s, double v) { return s.along_m < v; });
+    if (profile.empty()) return nullptr;
+    return at == profile.end() ? &profile.back() : &*at;
+}
+
+ItemId ProfileBand::pointAt(QPointF at) const {
+    const Derived& d = *session_->derived();
+    for (const PathPoint& pt : d.view.path.points) {
+        const Item* item = d.plan->find(pt.source);
+        if (item == nullptr || !pt.amsl_m || (!hasPosition(item->kind) && item->kind != ItemKind::takeOff)) continue;
+        if (std::hypot(toX(pt.along_m) - at.x(), toY(*pt.amsl_m) - at.y()) < 9) return item->id;
+    }
+    return 0;
+}
+
+void ProfileBand::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    paintAxes(p, "m AMSL");
+    const Derived& d = *session_->derived();
+    const auto& profile = d.view.clearance.profile;
+    p.setFont(monoFont(8));
+    p.setPen(theme_.quiet);
+    p.drawText(QPointF(plot().left(), height() - 8), "0 km");
+    p.drawText(QRectF(plot().right() - 100, height() - 22, 100, 16), Qt::AlignRight, QString::fromStdString(distanceText(d.view.path.length_m)));
+    if (profile.empty()) {
+        p.setFont(uiFont(9.5));
+        p.drawText(plot(), Qt::AlignCenter, "The height profile appears here once the route has a leg");
+        return;
+    }
+    p.setClipRect(plot().adjusted(-8, -20, 8, 2));
+    // Patterns as a tinted stretch with their name.
+    for (const Item& item : d.plan->items) {
+        if (item.kind != ItemKind::block) continue;
+        double from = INFINITY, to = -INFINITY;
+        for (const PathPoint& pt : d.view.path.points)
+            if (pt.source == item.id) {
+                from = std::min(from, pt.along_m);
+                to = std::max(to, pt.along_m);
+            }
+        if (!(to > from)) continue;
+        const QRectF span(QPointF(toX(from), plot().top() - 14), QPointF(toX(to), plot().bottom()));
+        p.fillRect(span, faint(theme_.reed, 38));
+        p.setPen(theme_.quiet);
+        p.setFont(uiFont(8));
+        p.drawText(span.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignHCenter, QString("%1 Block").arg(itemNumber(*d.plan, item.id)));
+    }
+    // Terrain: known stretches filled, unknown ones cross-hatched to the top.
+    const QColor earth = theme_.night ? QColor("#5b5345") : QColor("#b9ab8e");
+    QPolygonF land;
+    const auto flush = [&] {
+        if (land.size() > 1) {
+            QPolygonF fill = land;
+            fill << QPointF(land.back().x(), plot().bottom()) << QPointF(land.front().x(), plot().bottom());
+            p.setPen(Qt::NoPen);
+            p.setBrush(earth);
+            p.drawPolygon(fill);
+            p.setPen(QPen(theme_.quiet, 1));
+            p.drawPolyline(land);
+        }
+        land.clear();
+    };
+    for (const ProfileSample& s : profile) {
+        const double x = toX(s.along_m);
+        if (!s.ground_m) {
+            flush();
+            p.fillRect(QRectF(x - 1, plot().top(), 2.5, plot().height()), QBrush(faint(theme_.quiet, 120), Qt::BDiagPattern));
+            continue;
+        }
+        land << QPointF(x, toY(*s.ground_m));
+    }
+    flush();
+    // Margin above the ground, then the route with its clearance colour.
+    p.setPen(QPen(theme_.marigold, 1, Qt::DashLine));
+    QPolygonF margin;
+    for (const ProfileSample& s : profile)
+        if (s.ground_m) margin << QPointF(toX(s.along_m), toY(*s.ground_m + d.plan->clearance_margin_m));
+    p.drawPolyline(margin);
+    for (std::size_t i = 0; i + 1 < profile.size(); ++i) {
+        const ProfileSample &a = profile[i], &b = profile[i + 1];
+        if (a.leg != b.leg || !a.amsl_m || !b.amsl_m) continue;
+        const bool climb = d.view.path.legs[a.leg].climb;
+        const auto c = a.clearance();
+        const QColor colour = climb || !c ? theme_.quiet : *c < d.plan->clearance_min_m ? theme_.vermilion : *c < d.plan->clearance_margin_m ? theme_.marigold : theme_.lagoon;
+        p.setPen(QPen(colour, climb ? 1.2 : 2.6, climb || !c ? Qt::DotLine : Qt::SolidLine));
+        p.drawLine(QPointF(toX(a.along_m), toY(*a.amsl_m)), QPointF(toX(b.along_m), toY(*b.amsl_m)));
+    }
+    ItemId last = 0;
+    double last_x = -100;
+    for (const PathPoint& pt : d.view.path.points) {
+        const Item* item = d.plan->find(pt.source);
+        if (!pt.amsl_m || (item != nullptr && (item->kind == ItemKind::block || item->kind == ItemKind::returnHome)) || pt.source == last) continue;
+        last = pt.source;
+        const QPointF at(toX(pt.along_m), toY(*pt.amsl_m));
+        const bool selected = session_->isSelected(pt.source);
+        p.setPen(QPen(selected ? theme_.lagoon : theme_.ink, selected ? 3 : 1.6));
+        p.setBrush(theme_.raised);
+        p.drawEllipse(at, 5, 5);
+        const int number = itemNumber(*d.plan, pt.source);
+        const QString label = pt.source == kHomeId ? "home" : number > 0 ? QString::number(number) : QString();
+        if (at.x() - last_x < 14 || label.isEmpty()) continue;
+        last_x = at.x();
+        p.setPen(theme_.ink);
+        p.setFont(uiFont(8.5, true));
+        p.drawText(QRectF(at.x() - 24, at.y() - 22, 48, 16), Qt::AlignCenter, label);
+    }
+    p.setClipping(false);
+    if (cursor_m_) {
+        if (const ProfileSample* s = sampleAt(*cursor_m_)) {
+            const double x = toX(*cursor_m_);
+            p.setPen(QPen(theme_.marigold, 2));
+            p.drawLine(QPointF(x, plot().top() - 16), QPointF(x, plot().bottom()));
+            QStringList lines{QString::fromStdString(distanceText(*cursor_m_) + (s->amsl_m ? fmt::format(" · {:.0f} m AMSL", *s->amsl_m) : ""))};
+            lines << (s->clearance() ? QString("%1 m over ground").arg(*s->clearance(), 0, 'f', 0) : QString("ground unknown"));
+            paintNote(p, x, lines, theme_.marigold);
+        }
+    }
+}
+
+void ProfileBand::setCursorPlace(std::optional<GeoPoint> place) {
+    std::optional<double> found;
+    if (place) {
+        double nearest = 60;  // metres from the route within which map and band belong together
+        const LocalFrame frame(*place);
+        for (const ProfileSample& s : session_->derived()->view.clearance.profile) {
+            const double d = length(frame.toLocal(s.place));
+            if (d < nearest) {
+                nearest = d;
+                found = s.along_m;
+            }
+        }
+    }
+    if (found == cursor_m_) return;
+    cursor_m_ = found;
+    update();
+}
+
+void ProfileBand::mousePressEvent(QMouseEvent* e) {
+    if (e->button() != Qt::LeftButton) return;
+    dragged_ = pointAt(e->position());
+    ++drag_number_;
+    if (dragged_ != 0) session_->select({dragged_});
+}
+
+void ProfileBand::mouseMoveEvent(QMouseEvent* e) {
+    const double along = std::clamp(fromX(e->position().x()), x0_, x1_);
+    if (dragged_ != 0) {
+        const double amsl = std::round(fromY(e->position().y()));
+        session_->edit("Change height", [&](Plan& plan) {
+            Item* item = plan.find(dragged_);
+            if (item == nullptr) return;
+            const Height now = effectiveHeight(plan, *item);
+            const GeoPoint place = hasPosition(item->kind) ? item->position : plan.home ? plan.home->position : GeoPoint{};
+            if (const auto height = converted(plan, session_->terrain().get(), place, Height::amsl(amsl), now.ref))
+                item->height = Height{std::round(height->value_m), height->ref};
+        }, drag_number_);
+    } else {
+        setCursor(pointAt(e->position()) != 0 ? Qt::SizeVerCursor : Qt::ArrowCursor);
+    }
+    cursor_m_ = along;
+    if (const ProfileSample* s = sampleAt(along)) emit hovered(s->place);
+    update();
+}
+
+void ProfileBand::mouseReleaseEvent(QMouseEvent*) {
+    dragged_ = 0;
+    session_->endMerge();
+    rebuild();
+}
+
+void ProfileBand::mouseDoubleClickEvent(QMouseEvent* e) {
+    if (pointAt(e->position()) != 0 || !session_->upToDate()) return;
+    const ProfileSample* s = sampleAt(fromX(e->position().x()));
+    if (s == nullptr || !s->amsl_m) return;
+    const PathLeg& leg = session_->derived()->view.path.legs[s->leg];
+    const ItemId before = leg.source;
+    if (leg.climb || leg.way_home || session_->derived()->view.path.points[leg.from].source == before) return;
+    ItemId made = 0;
+    session_->edit("Insert waypoint", [&](Plan& plan) {
+        Item item;
+        item.id = made = plan.newId();
+        item.position = s->place;
+        const HeightRef ref = plan.defaults.height.ref;
+        if (const auto h = converted(plan, session_->terrain().get(), s->place, Height::amsl(*s->amsl_m), ref))
+            item.height = Height{std::round(h->value_m), ref};
+        plan.items.insert(plan.items.begin() + plan.indexOf(before), item);
+    });
+    session_->select({made});
+}
+
+void ProfileBand::leaveEvent(QEvent*) {
+    cursor_m_.reset();
+    emit hovered(std::nullopt);
+    update();
+}
+
+// ---- time
+
+TimeBand::TimeBand(QWidget* parent) : BandFrame(parent) { setObjectName("timeband"); }
+
+void TimeBand::setLines(std::vector<TimeLine> lines, double duration_s) {
+    lines_ = std::move(lines);
+    x0_ = 0;
+    x1_ = std::max(1.0, duration_s);
+    y0_ = 0;
+    y1_ = 10;
+    for (const TimeLine& l : lines_)
+        if (!l.right)
+            for (const double v : l.value)
+                if (std::isfinite(v)) {
+                    y0_ = std::min(y0_, v);
+                    y1_ = std::max(y1_, v);
+                }
+    y1_ += 0.1 * (y1_ - y0_);
+    update();
+}
+
+void TimeBand::setModes(std::vector<std::pair<double, QString>> modes) {
+    modes_ = std::move(modes);
+    update();
+}
+
+void TimeBand::setPlayHead(std::optional<double> t_s) {
+    head_s_ = t_s;
+    update();
+}
+
+void TimeBand::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    paintAxes(p, "m");
+    if (lines_.empty()) {
+        p.setPen(theme_.quiet);
+        p.setFont(uiFont(9.5));
+        p.drawText(plot(), Qt::AlignCenter, "Nothing flown yet");
+        return;
+    }
+    const QColor tints[] = {theme_.lagoon, theme_.marigold, theme_.reed, theme_.plum};
+    p.setFont(uiFont(8));
+    for (std::size_t i = 0; i < modes_.size(); ++i) {
+        const double from = std::max(0.0, modes_[i].first), to = i + 1 < modes_.size() ? modes_[i + 1].first : x1_;
+        const QRectF span(QPointF(toX(from), plot().top()), QPointF(toX(std::min(to, x1_)), plot().bottom()));
+        const QColor tint = modes_[i].second == "mission" ? tints[0] : modes_[i].second == "return" ? tints[1] : modes_[i].second == "land" ? tints[3] : tints[2];
+        p.fillRect(span, faint(tint, 26));
+        if (span.width() > p.fontMetrics().horizontalAdvance(modes_[i].second) + 8) {
+            p.setPen(theme_.quiet);
+            p.drawText(span.adjusted(4, 2, 0, 0), modes_[i].second);
+        }
+    }
+    p.setPen(theme_.quiet);
+    p.setFont(monoFont(8));
+    const double step = std::max(10.0, niceStep(x1_ / 60, 8) * 60);
+    for (double t = 0; t <= x1_; t += step)
+        p.drawText(QRectF(toX(t) - 40, height() - 22, 80, 16), Qt::AlignHCenter, step < 60 ? QString("%1 s").arg(t) : QString("%1 min").arg(t / 60, 0, 'f', step < 120 && std::fmod(step, 60) != 0 ? 1 : 0));
+    for (const double v : {0.0, 50.0, 100.0})
+        p.drawText(QRectF(plot().right() + 6, plot().bottom() - v / 100 * plot().height() - 8, 50, 16), Qt::AlignLeft | Qt::AlignVCenter, QString("%1 %").arg(v));
+    double legend = plot().left() + 6;
+    for (const TimeLine& l : lines_) {
+        p.setPen(QPen(l.colour, l.dashed ? 1.4 : 2.2, l.dashed ? Qt::DashLine : Qt::SolidLine));
+        QPolygonF line;
+        // At most a few points a pixel: long flights are thinned, extremes are kept.
+        const std::size_t stride = std::max<std::size_t>(1, l.t_s.size() / static_cast<std::size_t>(plot().width() * 3 + 1));
+        for (std::size_t i = 0; i < l.t_s.size(); i += stride) {
+            const double y = l.right ? plot().bottom() - l.value[i] / 100 * plot().height() : toY(l.value[i]);
+            line << QPointF(toX(l.t_s[i]), y);
+        }
+        p.drawPolyline(line);
+        const QString name = l.name + " " + l.unit + (l.right ? " →" : "");
+        p.setFont(uiFont(8.5, true));
+        p.drawText(QPointF(legend, plot().top() - 6), name);
+        legend += p.fontMetrics().horizontalAdvance(name) + 18;
+    }
+    const auto mark = hover_s_ ? hover_s_ : head_s_;
+    if (head_s_) {
+        p.setPen(QPen(theme_.marigold, 2));
+        p.drawLine(QPointF(toX(*head_s_), plot().top() - 2), QPointF(toX(*head_s_), plot().bottom()));
+    }
+    if (!mark) return;
+    QStringList lines{QString::fromStdString(durationText(*mark))};
+    for (const TimeLine& l : lines_) {
+        const auto after = std::upper_bound(l.t_s.begin(), l.t_s.end(), *mark);
+        if (after != l.t_s.begin())
+            lines << QString("%1 %2 %3").arg(l.name).arg(l.value[static_cast<std::size_t>(after - l.t_s.begin()) - 1], 0, 'f', 0).arg(l.unit);
+    }
+    paintNote(p, toX(*mark), lines, theme_.marigold);
+}
+
+void TimeBand::mousePressEvent(QMouseEvent* e) { emit scrubbed(std::clamp(fromX(e->position().x()), x0_, x1_)); }
+
+void TimeBand::mouseMoveEvent(QMouseEvent* e) {
+    hover_s_ = std::clamp(fromX(e->position().x()), x0_, x1_);
+    if ((e->buttons() & Qt::LeftButton) != 0) emit scrubbed(*hover_s_);
+    update();
+}
+
+void TimeBand::leaveEvent(QEvent*) {
+    hover_s_.reset();
+    update();
+}
+
+}  // namespace anhinga

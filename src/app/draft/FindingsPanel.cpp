@@ -1,0 +1,91 @@
+#include "app/draft/FindingsPanel.h"
+
+#include <QtWidgets>
+
+namespace anhinga {
+
+QString findingsCount(const std::vector<Finding>& findings) {
+    int counts[3] = {};
+    for (const Finding& f : findings) ++counts[static_cast<int>(f.severity)];
+    QStringList parts;
+    const char* names[] = {"stop", "warn", "note"};
+    for (int i = 0; i < 3; ++i)
+        if (counts[i] > 0) parts << QString("%1 %2").arg(counts[i]).arg(names[i]);
+    return parts.isEmpty() ? "no findings" : parts.join(" · ");
+}
+
+FindingsPanel::FindingsPanel(PlanSession* session, QWidget* parent) : QScrollArea(parent), session_(session) {
+    setObjectName("findings");
+    setWidgetResizable(true);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    connect(session_, &PlanSession::derivedChanged, this, &FindingsPanel::rebuild);
+    rebuild();
+}
+
+void FindingsPanel::setTheme(const Theme& theme) {
+    theme_ = theme;
+    rebuild();
+}
+
+void FindingsPanel::rebuild() {
+    const auto& findings = session_->derived()->findings;
+    auto* page = new QWidget;
+    auto* column = new QVBoxLayout(page);
+    column->setContentsMargins(14, 8, 14, 8);
+    column->setSpacing(7);
+    auto* title = new QLabel("Findings");
+    title->setFont(uiFont(10, true));
+    column->addWidget(title);
+    if (findings.empty()) {
+        const Derived& d = *session_->derived();
+        auto* none = new QLabel(d.plan->items.empty() ? QString("Nothing drawn yet") : QString("Terrain and fences clear. Obstacles are not drawn: masts, trees and wires are not known."));
+        none->setWordWrap(true);
+        none->setProperty("quiet", true);
+        column->addWidget(none);
+    }
+    int shown = 0;
+    for (const Finding& f : findings) {
+        if (++shown > 60) break;
+        auto* card = new QFrame;
+        card->setProperty("card", true);
+        const QColor edge = f.severity == Severity::stop ? theme_.vermilion : f.severity == Severity::warn ? theme_.marigold : theme_.quiet;
+        card->setStyleSheet(QString("QFrame { background: %1; border-left: 4px solid %2; } QLabel, QPushButton { border: none; background: transparent; }").arg(theme_.raised.name(), edge.name()));
+        auto* inner = new QVBoxLayout(card);
+        inner->setContentsMargins(10, 7, 8, 7);
+        inner->setSpacing(3);
+        auto* go = new QLabel(QString("<b>%1</b> %2").arg(severityText(f.severity), QString::fromStdString(f.message).toHtmlEscaped()));
+        go->setWordWrap(true);
+        inner->addWidget(go);
+        auto* row = new QHBoxLayout;
+        if (f.place || f.item != 0) {
+            auto* show = new QPushButton("Show");
+            show->setProperty("link", true);
+            show->setStyleSheet(QString("color: %1; font-weight: bold;").arg(theme_.lagoon.name()));
+            connect(show, &QPushButton::clicked, this, [this, f] { emit goTo(f.item, f.place); });
+            row->addWidget(show);
+        }
+        if (f.correction) {
+            auto* fix = new QPushButton(QString::fromStdString(f.correction->text));
+            fix->setObjectName("correct " + QString::fromStdString(f.rule));
+            fix->setProperty("link", true);
+            fix->setStyleSheet(QString("color: %1; font-weight: bold; text-align: left;").arg(theme_.lagoon.name()));
+            connect(fix, &QPushButton::clicked, this, [this, f] {
+                session_->edit(QString::fromStdString(f.correction->text), [&](Plan& plan) { apply(plan, *f.correction); });
+            });
+            if (f.correction->text.size() > 34) {
+                inner->addWidget(fix);
+                fix->setToolTip(fix->text());
+                fix->setText(fix->fontMetrics().elidedText(fix->text(), Qt::ElideRight, 230));
+            } else {
+                row->addWidget(fix);
+            }
+        }
+        row->addStretch();
+        inner->addLayout(row);
+        column->addWidget(card);
+    }
+    column->addStretch();
+    setWidget(page);
+}
+
+}  // namespace anhinga

@@ -1,0 +1,29 @@
+// Findings as cards, most severe first: a click goes to the place, an offered correction is one button.
+#pragma once
+
+#include <QScrollArea>
+
+#include "app/widgets/Theme.h"
+#include "session/PlanSession.h"
+
+namespace anhinga {
+
+class FindingsPanel : public QScrollArea {
+    Q_OBJECT
+  public:
+    FindingsPanel(PlanSession* session, QWidget* parent = nullptr);
+    void setTheme(const Theme& theme);
+
+  signals:
+    void goTo(ItemId item, std::optional<GeoPoint> place);
+
+  private:
+    void rebuild();
+    PlanSession* session_;
+    Theme theme_ = Theme::light();
+};
+
+/// "1 stop · 2 warn", "no findings".
+QString findingsCount(const std::vector<Finding>& findings);
+
+}  // namespace anhinga

@@ -1,0 +1,73 @@
+// The selected thing with its numbers: only fields that apply, units in the field, inherited values dashed.
+#pragma once
+
+#include <QScrollArea>
+#include <functional>
+#include <optional>
+#include <vector>
+
+#include "app/widgets/Theme.h"
+#include "session/PlanSession.h"
+
+class QComboBox;
+class QFormLayout;
+class QLabel;
+class QLineEdit;
+class QVBoxLayout;
+
+namespace anhinga {
+
+class Inspector : public QScrollArea {
+    Q_OBJECT
+  public:
+    Inspector(PlanSession* session, QWidget* parent = nullptr);
+
+  signals:
+    void lookAtWanted();
+
+  private:
+    /// A text as shown, and whether it is inherited.
+    struct Shown {
+        QString text;
+        bool inherited = false;
+    };
+    using Getter = std::function<Shown(const Plan&)>;
+    using Setter = std::function<void(Plan&, std::optional<double>)>;
+
+    void refresh();
+    void rebuild();
+    QString structure() const;
+    void title(const QString& text, const Getter& side);
+    void number(const QString& label, const QString& unit, double low, double high, const Getter& get, const Setter& set, const QString& undo_name);
+    void textField(const QString& label, const Getter& get, const std::function<void(Plan&, const QString&)>& set, const QString& undo_name);
+    void note(const Getter& get);
+    void heightField(const std::vector<ItemId>& ids);
+    void chips(ItemId id);
+    void actionRows(const Item& item);
+    void buildPlan();
+    void buildHome();
+    void buildItem(ItemId id);
+    void buildSeveral(const std::vector<ItemId>& ids);
+    void buildFence(ItemId id);
+
+    PlanSession* session_;
+    QString built_;
+    QVBoxLayout* column_ = nullptr;
+    struct Field {
+        QLineEdit* edit;
+        Getter get;
+    };
+    std::vector<Field> fields_;
+    struct Note {
+        QLabel* label;
+        Getter get;
+    };
+    std::vector<Note> notes_;
+    struct RefBox {
+        QComboBox* box;
+        ItemId id;
+    };
+    std::vector<RefBox> refs_;
+};
+
+}  // namespace anhinga

@@ -1,0 +1,217 @@
+#include "app/draft/Itinerary.h"
+
+#include <QtWidgets>
+
+#include "core/base/Text.h"
+#include "core/pattern/BlockPattern.h"
+
+namespace anhinga {
+
+namespace {
+
+constexpr int kIdRole = Qt::UserRole + 1;
+constexpr int kLeft = 26;  // room for repeat brackets
+
+class RowPainter : public QStyledItemDelegate {
+  public:
+    explicit RowPainter(Itinerary* list) : QStyledItemDelegate(list), list_(list) {}
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {200, 40}; }
+    void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+        const Plan& plan = *list_->session()->plan();
+        const Theme& theme = list_->theme();
+        const auto id = index.data(kIdRole).value<ItemId>();
+        const QRect r = option.rect;
+        const bool selected = (option.state & QStyle::State_Selected) != 0;
+        p->save();
+        p->fillRect(r, selected ? theme.lagoon : theme.panel);
+        const QColor ink = selected ? theme.panel : theme.ink, quiet = selected ? theme.panel : theme.quiet;
+        QString number, title, line, height;
+        QColor stripe;
+        if (id == kHomeId) {
+            title = "Home";
+            const auto amsl = homeAmsl(plan, list_->session()->terrain().get());
+            line = !plan.home ? "not set" : amsl ? QString("ground %1 m AMSL").arg(*amsl, 0, 'f', 0) : QString("height unknown");
+        } else if (const Item* item = plan.find(id)) {
+            const int n = itemNumber(plan, id);
+            number = n > 0 ? QString::number(n) : QString();
+            title = kindText(item->kind);
+            if (item->kind == ItemKind::hold) title = QString("Hold %1 s").arg(item->hold_s, 0, 'f', 0);
+            if (!item->name.empty()) title += QString::fromStdString(" · " + item->name);
+            line = actionLine(plan, *item);
+            height = QString::fromStdString(heightText(item->kind == ItemKind::returnHome ? Height::aboveHome(plan.return_height_m) : effectiveHeight(plan, *item)));
+            if (item->kind == ItemKind::land) height = "to the ground";
+            if (item->kind == ItemKind::block) stripe = theme.reed;
+        } else if (const Fence* fence = plan.findFence(id)) {
+            title = fence->kind == FenceKind::keepIn ? "Keep-in fence" : "Keep-out fence";
+            line = QString::fromStdString(fence->name);
+            height = QString("%1 corners").arg(fence->outline.size());
+            stripe = theme.plum;
+        }
+        if (stripe.isValid()) p->fillRect(QRect(r.left(), r.top(), 4, r.height()), stripe);
+        if (id == list_->active() && id != 0) p->fillRect(QRect(r.right() - 4, r.top(), 5, r.height()), theme.marigold);
+        const int x = r.left() + kLeft;
+        p->setPen(ink);
+        p->setFont(uiFont(10, true));
+        p->drawText(QRect(x, r.top(), 24, r.height()), Qt::AlignCenter, number);
+        p->setFont(uiFont(9));
+        const int hw = p->fontMetrics().horizontalAdvance(height);
+        p->drawText(r.adjusted(0, 0, -12, 0), Qt::AlignRight | Qt::AlignVCenter, height);
+        const int text_x = x + 28, text_w = r.right() - 12 - hw - 8 - text_x;
+        p->setFont(uiFont(10));
+        const QString cut = p->fontMetrics().elidedText(title, Qt::ElideRight, text_w);
+        if (line.isEmpty()) {
+            p->drawText(QRect(text_x, r.top(), text_w, r.height()), Qt::AlignVCenter, cut);
+        } else {
+            p->drawText(QRect(text_x, r.top() + 4, text_w, 17), Qt::AlignVCenter, cut);
+            p->setFont(uiFont(8));
+            p->setPen(quiet);
+            p->drawText(QRect(text_x, r.top() + 21, text_w, 15), Qt::AlignVCenter, p->fontMetrics().elidedText(line, Qt::ElideRight, text_w));
+        }
+        p->setPen(theme.hairline());
+        p->drawLine(r.bottomLeft(), r.bottomRight());
+        p->restore();
+    }
+
+  private:
+    Itinerary* list_;
+};
+
+}  // namespace
+
+QString actionLine(const Plan& plan, const Item& item) {
+    QStringList parts;
+    if (item.speed_mps) parts << QString("%1 m/s").arg(*item.speed_mps);
+    if (item.kind == ItemKind::block)
+        parts << QString("%1 %% overlap, %2 %% sidelap").arg(item.block.overlap_percent).arg(item.block.sidelap_percent).replace("%%", "%");
+    if (item.kind == ItemKind::returnHome) parts << "climb first · land";
+    for (const Action& a : item.actions) {
+        if (const auto* r = std::get_if<Repeat>(&a))
+            parts << (r->count < 0 ? QString("repeat from %1 for ever") : QString("repeat from %1 ×%2").arg("%1").arg(r->count))
+                         .arg(QString::fromStdString(itemText(plan, r->target)));
+        else if (const auto* l = std::get_if<LookAt>(&a)) parts << "look at " + (l->name.empty() ? QString("a place") : QString::fromStdString(l->name));
+        else if (std::holds_alternative<LookAtStop>(a)) parts << "look-at ends";
+        else if (std::holds_alternative<PhotoNow>(a)) parts << "photo";
+        else if (const auto* e = std::get_if<PhotoEvery>(&a)) parts << (e->distance_m > 0 ? QString("photo every %1 m").arg(e->distance_m, 0, 'f', 1) : QString("photos stop"));
+        else if (const auto* g = std::get_if<GimbalPitch>(&a)) parts << QString("camera %1°").arg(g->pitch_deg);
+        else if (const auto* c = std::get_if<RawCommand>(&a)) parts << QString("command %1").arg(c->command);
+    }
+    return parts.join(" · ");
+}
+
+Itinerary::Itinerary(PlanSession* session, QWidget* parent) : QListWidget(parent), session_(session) {
+    setObjectName("itinerary");
+    setFrameShape(QFrame::NoFrame);
+    setSelectionMode(QAbstractItemView::ExtendedSelection);
+    setDragDropMode(QAbstractItemView::InternalMove);
+    setDefaultDropAction(Qt::MoveAction);
+    setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setUniformItemSizes(true);
+    setItemDelegate(new RowPainter(this));
+    connect(session_, &PlanSession::planChanged, this, &Itinerary::refresh);
+    connect(session_, &PlanSession::selectionChanged, this, &Itinerary::syncSelection);
+    connect(this, &QListWidget::itemSelectionChanged, this, [this] {
+        if (refreshing_) return;
+        std::set<ItemId> ids;
+        for (const QListWidgetItem* row : selectedItems()) ids.insert(row->data(kIdRole).value<ItemId>());
+        session_->select(ids);
+    });
+    connect(this, &QListWidget::itemDoubleClicked, this, [this](QListWidgetItem* row) { emit chosen(row->data(kIdRole).value<ItemId>()); });
+    refresh();
+}
+
+void Itinerary::setTheme(const Theme& theme) {
+    theme_ = theme;
+    setStyleSheet(QString("QListWidget { background: %1; border: none; border-radius: 0; padding: 0; }").arg(theme.panel.name()));
+    viewport()->update();
+}
+
+void Itinerary::setActive(ItemId id) {
+    if (id == active_) return;
+    active_ = id;
+    viewport()->update();
+}
+
+void Itinerary::refresh() {
+    refreshing_ = true;
+    const Plan& plan = *session_->plan();
+    std::vector<ItemId> ids{kHomeId};
+    for (const Item& item : plan.items) ids.push_back(item.id);
+    for (const Fence& fence : plan.fences) ids.push_back(fence.id);
+    while (count() > static_cast<int>(ids.size())) delete takeItem(count() - 1);
+    while (count() < static_cast<int>(ids.size())) addItem(new QListWidgetItem);
+    for (std::size_t i = 0; i < ids.size(); ++i) {
+        QListWidgetItem* row = item(static_cast<int>(i));
+        row->setData(kIdRole, ids[i]);
+        const Item* it = plan.find(ids[i]);
+        row->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | (it != nullptr ? Qt::ItemIsDragEnabled : Qt::NoItemFlags));
+        row->setData(Qt::AccessibleTextRole, QString::fromStdString(itemText(plan, ids[i])));
+        row->setToolTip(it != nullptr ? actionLine(plan, *it) : QString());
+    }
+    refreshing_ = false;
+    syncSelection();
+    viewport()->update();
+}
+
+void Itinerary::syncSelection() {
+    refreshing_ = true;
+    for (int i = 0; i < count(); ++i) item(i)->setSelected(session_->isSelected(item(i)->data(kIdRole).value<ItemId>()));
+    if (session_->selection().size() == 1)
+        if (const int row = rowOf(*session_->selection().begin()); row >= 0) scrollToItem(item(row));
+    refreshing_ = false;
+}
+
+int Itinerary::rowOf(ItemId id) const {
+    for (int i = 0; i < count(); ++i)
+        if (item(i)->data(kIdRole).value<ItemId>() == id) return i;
+    return -1;
+}
+
+void Itinerary::dropEvent(QDropEvent* e) {
+    // The plan is the model: the move is made there, and the list follows.
+    const QModelIndex under = indexAt(e->position().toPoint());
+    int row = under.isValid() ? under.row() : count();
+    if (under.isValid() && e->position().y() > visualRect(under).center().y()) ++row;
+    const std::set<ItemId> moved = session_->selection();
+    e->setDropAction(Qt::IgnoreAction);
+    e->accept();
+    session_->edit("Reorder", [&](Plan& plan) {
+        const int target = std::clamp(row - 1, 0, static_cast<int>(plan.items.size()));
+        std::vector<Item> before, taken, after;
+        for (int i = 0; i < static_cast<int>(plan.items.size()); ++i) {
+            const Item& item = plan.items[static_cast<std::size_t>(i)];
+            (moved.contains(item.id) ? taken : i < target ? before : after).push_back(item);
+        }
+        plan.items = std::move(before);
+        plan.items.insert(plan.items.end(), taken.begin(), taken.end());
+        plan.items.insert(plan.items.end(), after.begin(), after.end());
+    });
+}
+
+void Itinerary::paintEvent(QPaintEvent* e) {
+    QListWidget::paintEvent(e);
+    QPainter p(viewport());
+    p.setRenderHint(QPainter::Antialiasing);
+    int depth = 0;
+    for (const Item& it : session_->plan()->items)
+        for (const Action& a : it.actions) {
+            const auto* repeat = std::get_if<Repeat>(&a);
+            if (repeat == nullptr) continue;
+            const int from = rowOf(repeat->target), to = rowOf(it.id);
+            if (from < 0 || to < 0) continue;
+            const QRect top = visualItemRect(item(std::min(from, to))), bottom = visualItemRect(item(std::max(from, to)));
+            const int x = 20 - 7 * (depth++ % 2);
+            p.setPen(QPen(theme_.ink, 2));
+            p.drawPolyline(QPolygon({QPoint(x + 4, top.top() + 8), QPoint(x, top.top() + 12), QPoint(x, bottom.bottom() - 12), QPoint(x + 4, bottom.bottom() - 8)}));
+            const QString text = repeat->count < 0 ? QString("∞") : QString("×%1").arg(repeat->count);
+            p.setFont(uiFont(7.5, true));
+            const QRect pill(x - 12, (top.top() + bottom.bottom()) / 2 - 8, 24, 16);
+            p.setPen(Qt::NoPen);
+            p.setBrush(theme_.ink);
+            p.drawRoundedRect(pill, 8, 8);
+            p.setPen(theme_.panel);
+            p.drawText(pill, Qt::AlignCenter, text);
+        }
+}
+
+}  // namespace anhinga

@@ -1,0 +1,43 @@
+// What will be flown, in order: home, items with their height and actions, repeats as brackets, fences below.
+#pragma once
+
+#include <QListWidget>
+
+#include "app/widgets/Theme.h"
+#include "session/PlanSession.h"
+
+namespace anhinga {
+
+class Itinerary : public QListWidget {
+    Q_OBJECT
+  public:
+    Itinerary(PlanSession* session, QWidget* parent = nullptr);
+    void setTheme(const Theme& theme);
+    const Theme& theme() const { return theme_; }
+    /// The item being flown or rehearsed is marked; 0 for none.
+    void setActive(ItemId id);
+    ItemId active() const { return active_; }
+    PlanSession* session() const { return session_; }
+
+  signals:
+    void chosen(ItemId id);
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+    void dropEvent(QDropEvent*) override;
+
+  private:
+    void refresh();
+    void syncSelection();
+    int rowOf(ItemId id) const;
+
+    PlanSession* session_;
+    Theme theme_ = Theme::light();
+    ItemId active_ = 0;
+    bool refreshing_ = false;
+};
+
+/// One line about what happens at an item: actions, hold, speed; shared by the list and tooltips.
+QString actionLine(const Plan& plan, const Item& item);
+
+}  // namespace anhinga

@@ -1,0 +1,136 @@
+// The shared map: ground, fences, route with clearance, home, aircraft and tracks; and the drawing tools of Draft.
+#pragma once
+
+#include <QPixmap>
+#include <QWidget>
+#include <functional>
+#include <optional>
+#include <vector>
+
+#include "app/map/MapBase.h"
+#include "app/map/MapTransform.h"
+#include "app/widgets/Theme.h"
+#include "session/PlanSession.h"
+
+namespace anhinga {
+
+enum class MapTool { select, waypoint, home, block, keepIn, keepOut, lookAt };
+
+/// What the present workspace lays over the plan.
+struct MapOverlay {
+    struct Aircraft {
+        GeoPoint place;
+        double heading_deg = 0;
+        std::optional<double> course_deg;
+    };
+    std::optional<Aircraft> aircraft;
+    std::vector<GeoPoint> track;         // flown, or rehearsed up to the play head
+    std::vector<GeoPoint> photos;
+    bool plan_quiet = false;             // the plan as a thin line beneath a track
+};
+
+class MapView : public QWidget {
+    Q_OBJECT
+  public:
+    MapView(PlanSession* session, QWidget* parent = nullptr);
+
+    void setTheme(const Theme& theme);
+    void setTool(MapTool tool);
+    MapTool tool() const { return tool_; }
+    /// Drawing and dragging are possible (Draft) or not (the other workspaces).
+    void setEditable(bool on);
+    void setOverlay(MapOverlay overlay);
+    /// The cursor shared with the band; nothing hides it.
+    void setCursorPlace(std::optional<GeoPoint> place);
+    void showWholePlan();
+    void showSelection();
+    void showPlace(GeoPoint place);
+    void zoomBy(double factor, QPointF about);
+    const MapTransform& transform() const { return view_; }
+    MapBase& base() { return base_; }
+    /// Finishes or gives up the shape being drawn.
+    void finishShape();
+    void cancelShape();
+    double lastFrameMs() const { return frame_ms_; }
+    QString statusText() const { return status_; }
+
+  signals:
+    void toolChanged(MapTool tool);
+    void hovered(std::optional<GeoPoint> place);
+    void message(const QString& text);
+    /// A click in a workspace that does not edit.
+    void clicked(GeoPoint place);
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void leaveEvent(QEvent*) override;
+    void contextMenuEvent(QContextMenuEvent*) override;
+
+  private:
+    enum class Grip { none, pan, items, corner, box };
+    /// One stretch of a leg with one clearance class (0 clear, 1 inside the margin, 2 below the minimum, 3 unknown).
+    struct Run {
+        QPointF a, b;
+        int level;
+    };
+    struct Corner {
+        ItemId owner = 0;
+        std::size_t index = 0;
+        bool edge = false;  // the middle of an edge: dragging makes a new corner
+    };
+
+    void rebuildRuns();
+    ItemId itemAt(QPointF at) const;
+    ItemId shapeAt(QPointF at) const;
+    std::optional<Corner> cornerAt(QPointF at) const;
+    /// Item before which a point clicked on a leg belongs; nothing when no leg is near.
+    std::optional<ItemId> legAt(QPointF at, GeoPoint* where) const;
+    void addWaypoint(QPointF at);
+    void moveSelection(GeoPoint from, GeoPoint to);
+    void updateStatus(QPointF at);
+    std::vector<GeoPoint>* outlineOf(Plan& plan, ItemId id) const;
+
+    // MapPaint.cpp
+    void paintGround(QPainter& p);
+    void paintFences(QPainter& p);
+    void paintBlocks(QPainter& p);
+    void paintRoute(QPainter& p);
+    void paintRepeatsAndLooks(QPainter& p);
+    void paintItems(QPainter& p);
+    void paintShape(QPainter& p);
+    void paintOverlay(QPainter& p);
+    void paintFurniture(QPainter& p);
+    void paintHatch(QPainter& p, const QPainterPath& path, const QColor& colour);
+    QPolygonF polygon(const std::vector<GeoPoint>& outline) const;
+
+    PlanSession* session_;
+    MapBase base_;
+    Theme theme_ = Theme::light();
+    MapTransform view_;
+    MapTool tool_ = MapTool::select;
+    MapOverlay overlay_;
+    bool editable_ = true, ever_shown_ = false, moved_ = false;
+    std::vector<Run> runs_;
+    std::vector<GeoPoint> shape_;
+    std::optional<GeoPoint> cursor_;
+    std::optional<QPointF> hover_;
+    Grip grip_ = Grip::none;
+    Corner corner_;
+    QPointF pressed_at_, last_at_;
+    GeoPoint grabbed_;
+    ItemId toggled_ = 0;
+    int drag_number_ = 100;
+    QPixmap ground_;
+    MapTransform ground_view_;
+    QString status_;
+    double frame_ms_ = 0;
+};
+
+}  // namespace anhinga

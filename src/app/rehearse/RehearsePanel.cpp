@@ -1,0 +1,193 @@
+#include "app/rehearse/RehearsePanel.h"
+
+#include <QtWidgets>
+
+#include "app/widgets/Theme.h"
+#include "core/base/Text.h"
+
+namespace anhinga {
+
+FiguresView::FiguresView(QWidget* parent) : QWidget(parent) {
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(14, 10, 14, 10);
+    column->setSpacing(4);
+    note_ = new QLabel;
+    note_->setProperty("quiet", true);
+    note_->setWordWrap(true);
+    headline_ = new QLabel;
+    headline_->setFont(uiFont(17, true));
+    headline_->setObjectName("headline");
+    column->addWidget(note_);
+    column->addWidget(headline_);
+    grid_ = new QGridLayout;
+    grid_->setVerticalSpacing(3);
+    grid_->setColumnStretch(0, 1);
+    column->addLayout(grid_);
+}
+
+void FiguresView::setFigures(const QString& headline, const QString& headline_note, const std::vector<std::pair<QString, QString>>& rows) {
+    headline_->setText(headline);
+    note_->setText(headline_note);
+    while (labels_.size() < rows.size() * 2) {
+        auto* label = new QLabel;
+        const int n = static_cast<int>(labels_.size());
+        label->setFont(uiFont(9, n % 2 == 1));
+        if (n % 2 == 1) label->setAlignment(Qt::AlignRight);
+        grid_->addWidget(label, n / 2, n % 2);
+        labels_.push_back(label);
+    }
+    for (std::size_t i = 0; i < labels_.size(); ++i) {
+        labels_[i]->setVisible(i / 2 < rows.size());
+        if (i / 2 < rows.size()) labels_[i]->setText(i % 2 == 0 ? rows[i / 2].first : rows[i / 2].second);
+    }
+}
+
+RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("rehearse");
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 8);
+    figures_ = new FiguresView;
+    column->addWidget(figures_);
+    auto* box = new QVBoxLayout;
+    box->setContentsMargins(14, 4, 14, 4);
+    now_ = new QLabel;
+    now_->setWordWrap(true);
+    now_->setObjectName("now");
+    box->addWidget(now_);
+    slider_ = new QSlider(Qt::Horizontal);
+    slider_->setRange(0, 10000);
+    box->addWidget(slider_);
+    auto* row = new QHBoxLayout;
+    auto* back = new QPushButton("◀ item");
+    play_ = new QPushButton("Play");
+    play_->setObjectName("play");
+    play_->setProperty("primary", true);
+    play_->setToolTip("Play or pause (Space)");
+    auto* next = new QPushButton("item ▶");
+    speed_ = new QComboBox;
+    speed_->setObjectName("speed");
+    for (const double s : {0.25, 1.0, 2.0, 4.0, 10.0, 30.0, 100.0}) speed_->addItem(QString("%1×").arg(s), s);
+    speed_->setCurrentIndex(4);
+    for (QPushButton* b : {back, play_, next}) row->addWidget(b);
+    row->addWidget(speed_);
+    box->addLayout(row);
+    auto* wind = new QHBoxLayout;
+    auto* label = new QLabel("Wind");
+    label->setProperty("quiet", true);
+    wind_from_ = new QDoubleSpinBox;
+    wind_from_->setRange(0, 359);
+    wind_from_->setDecimals(0);
+    wind_from_->setPrefix("from ");
+    wind_from_->setSuffix("°");
+    wind_speed_ = new QDoubleSpinBox;
+    wind_speed_->setRange(0, 30);
+    wind_speed_->setDecimals(1);
+    wind_speed_->setSuffix(" m/s");
+    wind_speed_->setObjectName("wind speed");
+    wind->addWidget(label);
+    wind->addWidget(wind_from_);
+    wind->addWidget(wind_speed_);
+    box->addLayout(wind);
+    auto* debrief = new QPushButton("Open this rehearsal in Debrief");
+    debrief->setProperty("link", true);
+    box->addWidget(debrief);
+    column->addLayout(box);
+    column->addStretch();
+
+    const auto wind_changed = [this] { session_->setWind({wind_from_->value(), wind_speed_->value()}); };
+    connect(wind_from_, &QDoubleSpinBox::valueChanged, this, wind_changed);
+    connect(wind_speed_, &QDoubleSpinBox::valueChanged, this, wind_changed);
+    connect(debrief, &QPushButton::clicked, this, &RehearsePanel::openInDebrief);
+    connect(back, &QPushButton::clicked, this, [this] { step(-1); });
+    connect(next, &QPushButton::clicked, this, [this] { step(1); });
+    connect(play_, &QPushButton::clicked, this, &RehearsePanel::togglePlay);
+    connect(slider_, &QSlider::sliderMoved, this, [this](int v) {
+        if (const auto& r = session_->derived()->rehearsal) setPlayHead(r->duration_s * v / 10000.0);
+    });
+    connect(session_, &PlanSession::derivedChanged, this, &RehearsePanel::refresh);
+    timer_.setInterval(33);
+    connect(&timer_, &QTimer::timeout, this, [this] {
+        const auto& r = session_->derived()->rehearsal;
+        if (!r) return timer_.stop();
+        const double dt = static_cast<double>(clock_.restart()) / 1000.0;
+        const double t = t_s_ + dt * speed_->currentData().toDouble();
+        if (t >= r->duration_s) {
+            timer_.stop();
+            play_->setText("Play");
+        }
+        setPlayHead(std::min(t, r->duration_s));
+    });
+    refresh();
+}
+
+void RehearsePanel::togglePlay() {
+    if (!session_->derived()->rehearsal) return;
+    if (timer_.isActive()) {
+        timer_.stop();
+    } else {
+        rewindIfEnded();
+        clock_.start();
+        timer_.start();
+    }
+    play_->setText(timer_.isActive() ? "Pause" : "Play");
+}
+
+void RehearsePanel::rewindIfEnded() {
+    if (const auto& r = session_->derived()->rehearsal; r && t_s_ >= r->duration_s - 0.01) setPlayHead(0);
+}
+
+void RehearsePanel::step(int direction) {
+    const auto& r = session_->derived()->rehearsal;
+    if (!r) return;
+    double best = direction > 0 ? r->duration_s : 0;
+    for (const LogEvent& e : r->log->events) {
+        if (e.kind != "item") continue;
+        if (direction > 0 && e.t_s > t_s_ + 0.05) {
+            best = e.t_s;
+            break;
+        }
+        if (direction < 0 && e.t_s < t_s_ - 0.5) best = e.t_s;
+    }
+    setPlayHead(best);
+}
+
+void RehearsePanel::setPlayHead(double t_s) {
+    t_s_ = t_s;
+    const auto& r = session_->derived()->rehearsal;
+    if (r) {
+        const QSignalBlocker quiet(slider_);
+        slider_->setValue(static_cast<int>(10000 * t_s / std::max(1.0, r->duration_s)));
+        const auto value = [&](const char* name) {
+            const Channel* c = r->log->find(name);
+            const auto v = c != nullptr ? c->at(t_s) : std::nullopt;
+            return v ? QString::number(*v, 'f', 0) : QString("–");
+        };
+        now_->setText(QString("%1 · item %2 · %3 m home · %4 m/s · %5 %")
+                          .arg(QString::fromStdString(durationText(t_s)), value("mission.item"), value("position.height_home_m"),
+                               value("velocity.ground_mps"), value("battery.left_percent")));
+    }
+    emit playHeadMoved(t_s_);
+}
+
+void RehearsePanel::refresh() {
+    const Derived& d = *session_->derived();
+    if (!d.rehearsal) {
+        figures_->setFigures("–", d.not_rehearsed.isEmpty() ? "Rehearsing" : "Not rehearsed: " + d.not_rehearsed, {});
+        now_->clear();
+        return;
+    }
+    const Rehearsal& r = *d.rehearsal;
+    QString clearance = "unknown";
+    if (r.min_clearance_m) clearance = QString("%1 m, %2").arg(*r.min_clearance_m, 0, 'f', 0).arg(QString::fromStdString(itemText(*d.plan, r.min_clearance_item)));
+    figures_->setFigures(QString::fromStdString(durationText(r.duration_s)),
+                         r.landed ? (r.reached_reserve ? "turns back at the battery reserve" : "rehearsed flight, lands by itself") : "does not land by itself",
+                         {{"Distance", QString::fromStdString(distanceText(r.distance_m))},
+                          {"Lands with", QString("%1 %").arg(r.energy_left_percent, 0, 'f', 0)},
+                          {"Energy", QString("%1 Wh of %2").arg(r.energy_wh, 0, 'f', 1).arg(d.plan->vehicle.battery_wh)},
+                          {"Photos", QString::number(r.photos)},
+                          {"Lowest clearance", clearance},
+                          {"Highest", QString("%1 m home").arg(r.max_height_home_m, 0, 'f', 0)}});
+    setPlayHead(std::min(t_s_, r.duration_s));
+}
+
+}  // namespace anhinga

@@ -1,0 +1,60 @@
+// Rehearse: the figures of the rehearsed flight and its player.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QTimer>
+#include <QWidget>
+
+#include "session/PlanSession.h"
+
+class QComboBox;
+class QLabel;
+class QPushButton;
+class QSlider;
+class QDoubleSpinBox;
+class QGridLayout;
+
+namespace anhinga {
+
+/// Label and value rows, the biggest first; shared look of the figures in every workspace.
+class FiguresView : public QWidget {
+  public:
+    explicit FiguresView(QWidget* parent = nullptr);
+    void setFigures(const QString& headline, const QString& headline_note, const std::vector<std::pair<QString, QString>>& rows);
+
+  private:
+    QLabel *headline_, *note_;
+    QGridLayout* grid_;
+    std::vector<QLabel*> labels_;
+};
+
+class RehearsePanel : public QWidget {
+    Q_OBJECT
+  public:
+    RehearsePanel(PlanSession* session, QWidget* parent = nullptr);
+    double playHead() const { return t_s_; }
+    void setPlayHead(double t_s);
+    bool playing() const { return timer_.isActive(); }
+    void togglePlay();
+    void step(int direction);  // to the next or previous item
+    void rewindIfEnded();
+
+  signals:
+    void playHeadMoved(double t_s);
+    void openInDebrief();
+
+  private:
+    void refresh();
+    PlanSession* session_;
+    FiguresView* figures_;
+    QPushButton* play_;
+    QComboBox* speed_;
+    QSlider* slider_;
+    QLabel* now_;
+    QDoubleSpinBox *wind_from_, *wind_speed_;
+    QTimer timer_;
+    QElapsedTimer clock_;
+    double t_s_ = 0;
+};
+
+}  // namespace anhinga

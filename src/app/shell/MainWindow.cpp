@@ -1,0 +1,789 @@
+#include "app/shell/MainWindow.h"
+
+#include <QtWidgets>
+
+#include "app/shell/ActionFinder.h"
+#include "core/base/File.h"
+#include "core/base/Text.h"
+#include "core/exchange/Export.h"
+#include "core/mission/Compile.h"
+#include "core/plan/PlanFile.h"
+
+namespace anhinga {
+
+namespace {
+
+QString dataFolder() { return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation); }
+QString autosavePath() { return dataFolder() + "/unsaved" + kPlanExtension; }
+
+/// Place, heading and height at a time of a log.
+std::optional<MapOverlay::Aircraft> aircraftAt(const FlightLog& log, double t) {
+    const Channel* lat = log.find("position.lat_deg");
+    const Channel* lon = log.find("position.lon_deg");
+    const Channel* yaw = log.find("attitude.yaw_deg");
+    if (lat == nullptr || lon == nullptr) return std::nullopt;
+    const auto a = lat->at(t), b = lon->at(t);
+    if (!a || !b) return std::nullopt;
+    return MapOverlay::Aircraft{{*a, *b}, yaw != nullptr ? yaw->at(t).value_or(0) : 0, std::nullopt};
+}
+
+std::vector<GeoPoint> trackOf(const FlightLog& log, double until) {
+    std::vector<GeoPoint> track;
+    const Channel* lat = log.find("position.lat_deg");
+    const Channel* lon = log.find("position.lon_deg");
+    if (lat == nullptr || lon == nullptr) return track;
+    for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()) && lat->t_s[i] <= until; ++i)
+        track.push_back({lat->value[i], lon->value[i]});
+    return track;
+}
+
+std::vector<GeoPoint> photosOf(const FlightLog& log, double until) {
+    std::vector<GeoPoint> photos;
+    for (const LogEvent& e : log.events)
+        if (e.kind == "photo" && e.t_s <= until)
+            if (const auto a = aircraftAt(log, e.t_s)) photos.push_back(a->place);
+    return photos;
+}
+
+/// Time of the log's sample nearest to a place, within `reach_m`.
+std::optional<double> timeNear(const FlightLog& log, GeoPoint place, double reach_m) {
+    const Channel* lat = log.find("position.lat_deg");
+    const Channel* lon = log.find("position.lon_deg");
+    if (lat == nullptr || lon == nullptr) return std::nullopt;
+    const LocalFrame frame(place);
+    std::optional<double> best;
+    for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()); ++i) {
+        const double d = length(frame.toLocal({lat->value[i], lon->value[i]}));
+        if (d < reach_m) {
+            reach_m = d;
+            best = lat->t_s[i];
+        }
+    }
+    return best;
+}
+
+}  // namespace
+
+MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
+    setWindowTitle("Anhinga");
+    setAcceptDrops(true);
+    resize(1280, 800);
+    auto* centre = new QWidget;
+    auto* column = new QVBoxLayout(centre);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+
+    map_ = new MapView(&plan_);
+    itinerary_ = new Itinerary(&plan_);
+    inspector_ = new Inspector(&plan_);
+    findings_ = new FindingsPanel(&plan_);
+    rehearse_ = new RehearsePanel(&plan_);
+    field_ = new FieldPanel(&plan_, &link_);
+    profile_ = new ProfileBand(&plan_);
+    rehearse_band_ = new TimeBand;
+    field_band_ = new TimeBand;
+    traces_ = new TraceBand;
+    channels_ = new ChannelPanel(&review_, traces_);
+    comparison_ = new ComparisonPanel(&review_, &plan_);
+    figures_ = new FiguresView;
+    figures_->setObjectName("figures");
+
+    left_ = new QStackedWidget;
+    left_->addWidget(itinerary_);
+    left_->addWidget(channels_);
+    right_ = new QStackedWidget;
+    draft_right_ = new QSplitter(Qt::Vertical);
+    draft_right_->addWidget(inspector_);
+    draft_right_->addWidget(findings_);
+    draft_right_->setSizes({330, 230});
+    right_->addWidget(draft_right_);
+    right_->addWidget(rehearse_);
+    right_->addWidget(field_);
+    right_->addWidget(comparison_);
+    band_ = new QStackedWidget;
+    for (QWidget* w : {static_cast<QWidget*>(profile_), static_cast<QWidget*>(rehearse_band_), static_cast<QWidget*>(field_band_), static_cast<QWidget*>(traces_)}) band_->addWidget(w);
+
+    makeActions();
+    makeTopBar();
+    column->addWidget(top_);
+    auto* line = new QFrame;
+    line->setProperty("rule", true);
+    column->addWidget(line);
+
+    auto* middle = new QSplitter(Qt::Horizontal);
+    middle->addWidget(left_);
+    middle->addWidget(map_);
+    middle->addWidget(right_);
+    middle->setStretchFactor(1, 1);
+    middle->setSizes({272, 720, 288});
+    middle->setHandleWidth(1);
+    middle->setChildrenCollapsible(false);
+    auto* bottom = new QSplitter(Qt::Horizontal);
+    bottom->addWidget(figures_);
+    bottom->addWidget(band_);
+    bottom->setStretchFactor(1, 1);
+    bottom->setSizes({272, 1008});
+    bottom->setHandleWidth(1);
+    bottom->setChildrenCollapsible(false);
+    auto* both = new QSplitter(Qt::Vertical);
+    both->addWidget(middle);
+    both->addWidget(bottom);
+    both->setStretchFactor(0, 1);
+    both->setSizes({570, 184});
+    both->setHandleWidth(1);
+    both->setChildrenCollapsible(false);
+    column->addWidget(both, 1);
+    setCentralWidget(centre);
+
+    makeTools();
+    message_ = new QLabel(map_);
+    message_->setWordWrap(true);
+    message_->hide();
+    message_timer_.setSingleShot(true);
+    message_timer_.setInterval(9000);
+    connect(&message_timer_, &QTimer::timeout, message_, &QLabel::hide);
+    connectAll();
+    link_.setRecordFolder(dataFolder() + "/recordings");
+    autosave_timer_.setInterval(15000);
+    connect(&autosave_timer_, &QTimer::timeout, this, &MainWindow::autosave);
+    autosave_timer_.start();
+    setNight(QSettings().value("theme/night", false).toBool());
+    traces_->setTraces({{"position.height_home_m"}, {"velocity.ground_mps"}, {"battery.left_percent", true}});
+    setWorkspace(Workspace::draft);
+    rebuildRecent();
+}
+
+MainWindow::~MainWindow() = default;
+
+QAction* MainWindow::addAct(const QString& name, const QString& text, const QKeySequence& key, const std::function<void()>& act) {
+    auto* a = new QAction(text, this);
+    a->setObjectName(name);
+    a->setShortcut(key);
+    connect(a, &QAction::triggered, this, act);
+    addAction(a);
+    return a;
+}
+
+QAction* MainWindow::action(const QString& name) const {
+    for (QAction* a : actions())
+        if (a->objectName() == name) return a;
+    return nullptr;
+}
+
+void MainWindow::makeActions() {
+    addAct("new", "New plan", QKeySequence::New, [this] { newPlan(); });
+    addAct("open", "Open plan or log …", QKeySequence::Open, [this] { openDialog(); });
+    addAct("save", "Save plan", QKeySequence::Save, [this] { save(); });
+    addAct("save as", "Save plan as …", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
+    addAct("export plan", "Export plan …", QKeySequence("Ctrl+E"), [this] { exportPlan(); });
+    addAct("export log", "Export log …", QKeySequence("Ctrl+Shift+E"), [this] { exportLog(); });
+    addAct("undo", "Undo", QKeySequence::Undo, [this] { plan_.undo(); });
+    addAct("redo", "Redo", QKeySequence("Ctrl+Shift+Z"), [this] { plan_.redo(); });
+    addAct("delete", "Delete selection", QKeySequence::Delete, [this] { deleteSelection(); });
+    addAct("duplicate", "Duplicate selection", QKeySequence("Ctrl+D"), [this] { duplicateSelection(); });
+    addAct("select all", "Select all items", QKeySequence::SelectAll, [this] {
+        std::set<ItemId> ids;
+        for (const Item& i : plan_.plan()->items) ids.insert(i.id);
+        plan_.select(ids);
+    });
+    struct Tool {
+        const char *name, *text, *key;
+        MapTool tool;
+    };
+    const Tool tools[] = {{"tool select", "Select", "V", MapTool::select}, {"tool waypoint", "Waypoint", "W", MapTool::waypoint},
+                          {"tool home", "Home", "H", MapTool::home}, {"tool block", "Block", "B", MapTool::block},
+                          {"tool keep in", "Keep-in fence", "I", MapTool::keepIn}, {"tool keep out", "Keep-out fence", "X", MapTool::keepOut},
+                          {"tool look-at", "Look-at", "L", MapTool::lookAt}};
+    for (const Tool& t : tools)
+        addAct(t.name, t.text, QKeySequence(t.key), [this, tool = t.tool] {
+            if (workspace_ != Workspace::draft) setWorkspace(Workspace::draft);
+            if (tool == MapTool::lookAt && plan_.selection().size() != 1) showMessage("Select the item from which the look-at begins, then choose Look-at");
+            else map_->setTool(tool);
+            map_->setFocus();
+        })->setCheckable(false);
+    addAct("whole plan", "Show whole plan", QKeySequence("P"), [this] { map_->showWholePlan(); });
+    addAct("show selection", "Show selection", QKeySequence("G"), [this] { map_->showSelection(); });
+    addAct("show aircraft", "Show aircraft", QKeySequence("A"), [this] {
+        if (link_.vehicle().position) map_->showPlace(*link_.vehicle().position);
+    });
+    const char* names[] = {"Draft", "Rehearse", "Field", "Debrief"};
+    for (int i = 0; i < 4; ++i)
+        addAct(QString("workspace %1").arg(names[i]), QString("Go to %1").arg(names[i]), QKeySequence(QString("F%1").arg(i + 1)), [this, i] { setWorkspace(static_cast<Workspace>(i)); });
+    addAct("play", "Play or pause", QKeySequence(Qt::Key_Space), [this] {
+        if (workspace_ == Workspace::rehearse) rehearse_->togglePlay();
+    });
+    addAct("next item", "Play head to next item", QKeySequence("."), [this] { rehearse_->step(1); });
+    addAct("previous item", "Play head to previous item", QKeySequence(","), [this] { rehearse_->step(-1); });
+    addAct("connect", "Connect or disconnect", QKeySequence("Ctrl+L"), [this] { field_->toggleConnection(); });
+    addAct("hand over", "Hand over to aircraft", QKeySequence("Ctrl+Return"), [this] {
+        setWorkspace(Workspace::field);
+        if (link_.vehicle().heard) field_->handOver();
+        else showMessage("No vehicle is connected");
+    });
+    addAct("night", "Switch light and night theme", QKeySequence("Ctrl+T"), [this] { setNight(!theme_.night); });
+    addAct("find", "Find action", QKeySequence("Ctrl+K"), [this] {
+        auto* finder = new ActionFinder(actions(), this);
+        finder->move(mapToGlobal(QPoint(width() - 440, 46)));
+        finder->show();
+    });
+    addAct("quit", "Quit", QKeySequence::Quit, [this] { close(); });
+}
+
+void MainWindow::makeTopBar() {
+    top_ = new QWidget;
+    top_->setFixedHeight(46);
+    auto* row = new QHBoxLayout(top_);
+    row->setContentsMargins(6, 0, 12, 0);
+    row->setSpacing(4);
+    file_ = new QPushButton;
+    file_->setProperty("step", true);
+    file_->setObjectName("file");
+    file_menu_ = new QMenu(this);
+    for (const char* a : {"new", "open"}) file_menu_->addAction(action(a));
+    recent_ = file_menu_->addMenu("Recent");
+    for (const char* a : {"save", "save as", "export plan", "export log"}) file_menu_->addAction(action(a));
+    file_menu_->addSeparator();
+    for (const char* a : {"night", "quit"}) file_menu_->addAction(action(a));
+    connect(file_, &QPushButton::clicked, this, [this] { file_menu_->popup(file_->mapToGlobal(QPoint(0, file_->height()))); });
+    file_->setMinimumWidth(210);
+    row->addWidget(file_);
+    row->addStretch(1);
+    const char* names[] = {"Draft", "Rehearse", "Field", "Debrief"};
+    for (int i = 0; i < 4; ++i) {
+        steps_[i] = new QPushButton(names[i]);
+        steps_[i]->setObjectName(QString("step %1").arg(names[i]));
+        steps_[i]->setProperty("step", true);
+        steps_[i]->setCheckable(true);
+        steps_[i]->setToolTip(QString("%1 (F%2)").arg(names[i]).arg(i + 1));
+        connect(steps_[i], &QPushButton::clicked, this, [this, i] { setWorkspace(static_cast<Workspace>(i)); });
+        row->addWidget(steps_[i]);
+        if (i < 3) {
+            auto* bar = new QFrame;
+            bar->setProperty("rule", true);
+            bar->setFixedWidth(20);
+            row->addWidget(bar);
+        }
+    }
+    row->addStretch(1);
+    findings_button_ = new QPushButton;
+    findings_button_->setObjectName("findings count");
+    connect(findings_button_, &QPushButton::clicked, this, [this] {
+        setWorkspace(Workspace::draft);
+        const auto& f = plan_.derived()->findings;
+        if (!f.empty() && f.front().place) map_->showPlace(*f.front().place);
+    });
+    link_button_ = new QPushButton;
+    connect(link_button_, &QPushButton::clicked, this, [this] { setWorkspace(Workspace::field); });
+    auto* find = new QPushButton("find action  Ctrl K");
+    connect(find, &QPushButton::clicked, action("find"), &QAction::trigger);
+    for (QPushButton* b : {findings_button_, link_button_, find}) row->addWidget(b);
+}
+
+void MainWindow::makeTools() {
+    tools_ = new QWidget(map_);
+    tools_->setObjectName("tools");
+    auto* column = new QVBoxLayout(tools_);
+    column->setContentsMargins(3, 3, 3, 3);
+    column->setSpacing(1);
+    for (const char* name : {"tool select", "tool waypoint", "tool home", "tool block", "tool keep in", "tool keep out", "tool look-at"}) {
+        QAction* a = action(name);
+        auto* b = new QPushButton(QString("%1\t%2").arg(a->text(), a->shortcut().toString()));
+        b->setObjectName(QString("button ") + name);
+        b->setCheckable(true);
+        b->setFocusPolicy(Qt::NoFocus);
+        b->setToolTip(QString("%1 (%2)").arg(a->text(), a->shortcut().toString()));
+        connect(b, &QPushButton::clicked, a, &QAction::trigger);
+        column->addWidget(b);
+    }
+    const auto mark = [this](MapTool tool) {
+        const auto buttons = tools_->findChildren<QPushButton*>();
+        for (int i = 0; i < buttons.size(); ++i) buttons[i]->setChecked(i == static_cast<int>(tool));
+    };
+    connect(map_, &MapView::toolChanged, this, mark);
+    mark(MapTool::select);
+}
+
+void MainWindow::connectAll() {
+    connect(&plan_, &PlanSession::planChanged, this, &MainWindow::refreshTop);
+    connect(&plan_, &PlanSession::derivedChanged, this, [this] {
+        refreshTop();
+        refreshFigures();
+        refreshTimeBand();
+        refreshOverlay();
+        comparison_->refresh();
+    });
+    connect(map_, &MapView::message, this, &MainWindow::showMessage);
+    connect(map_, &MapView::hovered, this, &MainWindow::cursorFromMap);
+    connect(map_, &MapView::clicked, this, [this](GeoPoint place) {
+        const double reach = map_->transform().metresPerPixel() * 25;
+        if (workspace_ == Workspace::rehearse && plan_.derived()->rehearsal) {
+            if (const auto t = timeNear(*plan_.derived()->rehearsal->log, place, reach)) rehearse_->setPlayHead(*t);
+        } else if (workspace_ == Workspace::debrief && review_.log()) {
+            if (const auto t = timeNear(*review_.log(), place, reach)) {
+                traces_->setCursor(*t);
+                refreshOverlay();
+            }
+        }
+    });
+    connect(profile_, &ProfileBand::hovered, map_, &MapView::setCursorPlace);
+    connect(inspector_, &Inspector::lookAtWanted, action("tool look-at"), &QAction::trigger);
+    connect(itinerary_, &Itinerary::chosen, map_, &MapView::showSelection);
+    connect(findings_, &FindingsPanel::goTo, this, [this](ItemId item, std::optional<GeoPoint> place) {
+        if (item != 0) plan_.select({item});
+        if (place) map_->showPlace(*place);
+        map_->setCursorPlace(place);
+    });
+    connect(rehearse_, &RehearsePanel::playHeadMoved, this, [this](double t) {
+        rehearse_band_->setPlayHead(t);
+        refreshOverlay();
+    });
+    connect(rehearse_, &RehearsePanel::openInDebrief, this, [this] {
+        if (!plan_.derived()->rehearsal) return;
+        review_.show(plan_.derived()->rehearsal->log, "rehearsal of " + QString::fromStdString(plan_.plan()->title));
+        setWorkspace(Workspace::debrief);
+    });
+    connect(rehearse_band_, &TimeBand::scrubbed, rehearse_, &RehearsePanel::setPlayHead);
+    connect(&link_, &LinkSession::stateChanged, this, &MainWindow::refreshTop);
+    connect(&link_, &LinkSession::vehicleChanged, this, [this] {
+        const VehicleSnapshot& v = link_.vehicle();
+        if (v.boot_s && v.armed && v.height_home_m) {
+            if (field_start_s_ < 0 || *v.boot_s < field_start_s_) {
+                field_start_s_ = *v.boot_s;
+                field_heights_.clear();
+                field_battery_.clear();
+                field_modes_.clear();
+            }
+            const double t = *v.boot_s - field_start_s_;
+            if (field_heights_.empty() || t > field_heights_.back().first + 0.4) {
+                field_heights_.emplace_back(t, *v.height_home_m);
+                if (v.battery_percent) field_battery_.emplace_back(t, *v.battery_percent);
+                const QString mode = QString::fromStdString(modeName(v));
+                if (field_modes_.empty() || field_modes_.back().second != mode) field_modes_.emplace_back(t, mode);
+                if (workspace_ == Workspace::field) refreshTimeBand();
+            }
+        } else if (!v.armed && v.heard) {
+            if (field_start_s_ >= 0 && field_heights_.size() > 10 && workspace_ == Workspace::field) refreshTimeBand();
+            field_start_s_ = -1;
+        }
+        if (workspace_ == Workspace::field) {
+            refreshOverlay();
+            refreshFigures();
+        }
+        refreshTop();
+    });
+    connect(&link_, &LinkSession::fetched, this, [this](const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence) {
+        const auto back = decompile(mission, fence, *plan_.plan());
+        if (!back) return showMessage(QString::fromStdString(back.error().message));
+        plan_.replace("Read from aircraft", back->plan);
+        setWorkspace(Workspace::draft);
+        showMessage(QString("%1 mission items read from the aircraft. Undo brings the earlier plan back").arg(mission.size()));
+    });
+    connect(&link_, &LinkSession::fetchFailed, this, &MainWindow::showMessage);
+    connect(field_, &FieldPanel::message, this, &MainWindow::showMessage);
+    connect(field_, &FieldPanel::openRecording, this, [this](const QString& path) { openFile(path); });
+    connect(&review_, &ReviewSession::logChanged, this, &MainWindow::logOpened);
+    connect(&review_, &ReviewSession::failed, this, &MainWindow::showMessage);
+    connect(traces_, &TraceBand::cursorMoved, this, [this] { refreshOverlay(); });
+    connect(channels_, &ChannelPanel::openWanted, this, &MainWindow::openDialog);
+    connect(channels_, &ChannelPanel::exportWanted, this, &MainWindow::exportLog);
+    connect(comparison_, &ComparisonPanel::goTo, this, [this](double t) {
+        traces_->setCursor(t);
+        refreshOverlay();
+    });
+}
+
+void MainWindow::cursorFromMap(std::optional<GeoPoint> place) {
+    profile_->setCursorPlace(place);
+}
+
+void MainWindow::setWorkspace(Workspace w) {
+    workspace_ = w;
+    const int i = static_cast<int>(w);
+    for (int k = 0; k < 4; ++k) steps_[k]->setChecked(k == i);
+    left_->setCurrentIndex(w == Workspace::debrief ? 1 : 0);
+    right_->setCurrentIndex(i);
+    band_->setCurrentIndex(i);
+    map_->setEditable(w == Workspace::draft);
+    map_->setCursorPlace(std::nullopt);
+    tools_->setVisible(w == Workspace::draft);
+    placeOverlays();
+    refreshTop();
+    refreshFigures();
+    refreshTimeBand();
+    refreshOverlay();
+}
+
+void MainWindow::setNight(bool night) {
+    theme_ = night ? Theme::dark() : Theme::light();
+    QSettings().setValue("theme/night", night);
+    qApp->setStyleSheet(theme_.styleSheet());
+    qApp->setFont(uiFont(9.5));
+    map_->setTheme(theme_);
+    itinerary_->setTheme(theme_);
+    findings_->setTheme(theme_);
+    field_->setTheme(theme_);
+    for (BandFrame* b : {static_cast<BandFrame*>(profile_), static_cast<BandFrame*>(rehearse_band_), static_cast<BandFrame*>(field_band_)}) b->setTheme(theme_);
+    traces_->setTheme(theme_);
+    tools_->setStyleSheet(QString("#tools { background: %1; border: 1px solid %2; border-radius: 4px; } QPushButton { border: none; border-radius: 3px; text-align: left; padding: 4px 10px; background: transparent; color: %3; } QPushButton:checked { background: %3; color: %1; }")
+                              .arg(theme_.panel.name(), theme_.ink.name(), theme_.ink.name()));
+    message_->setStyleSheet(QString("background: %1; color: %2; border-radius: 4px; padding: 8px 12px;").arg(theme_.ink.name(), theme_.panel.name()));
+    placeOverlays();
+    refreshTop();
+    refreshTimeBand();
+    channels_->refresh();
+}
+
+void MainWindow::refreshTop() {
+    const Plan& p = *plan_.plan();
+    file_->setText(QString::fromStdString(p.title) + "\n" + (plan_.modified() ? "edited, not saved" : plan_.path().isEmpty() ? "not saved yet" : QFileInfo(plan_.path()).fileName()));
+    const Derived& d = *plan_.derived();
+    const QString count = findingsCount(d.findings);
+    steps_[0]->setText(QString("Draft\n%1 items · %2").arg(p.items.size()).arg(count));
+    steps_[1]->setText("Rehearse\n" + (d.rehearsal ? QString("%1 · lands with %2 %").arg(QString::fromStdString(durationText(d.rehearsal->duration_s))).arg(d.rehearsal->energy_left_percent, 0, 'f', 0) : QString("not possible yet")));
+    steps_[2]->setText("Field\n" + field_->sealLine());
+    steps_[3]->setText("Debrief\n" + (review_.log() ? QFileInfo(review_.path()).fileName().left(24) : QString("no log open")));
+    findings_button_->setText(count);
+    const bool stop = !d.findings.empty() && d.findings.front().severity == Severity::stop;
+    const QColor c = stop ? theme_.vermilion : d.findings.empty() ? theme_.reed : theme_.marigold;
+    findings_button_->setStyleSheet(QString("color: %1; border-color: %1; font-weight: bold;").arg(c.name()));
+    const VehicleSnapshot& v = link_.vehicle();
+    QString text = "no link";
+    if (link_.connected()) text = !v.heard ? "waiting" : v.heartbeat_age_s > 3 ? QString("link lost %1 s").arg(v.heartbeat_age_s, 0, 'f', 0) : QString::fromStdString(modeName(v)) + (v.armed ? " · armed" : "");
+    if (link_button_->text() != text) link_button_->setText(text);
+    action("undo")->setText(plan_.canUndo() ? "Undo: " + plan_.undoName() : "Undo");
+    action("redo")->setText(plan_.canRedo() ? "Redo: " + plan_.redoName() : "Redo");
+    action("undo")->setEnabled(plan_.canUndo());
+    action("redo")->setEnabled(plan_.canRedo());
+    setWindowTitle(QString("%1%2 · Anhinga").arg(QString::fromStdString(p.title), plan_.modified() ? " *" : ""));
+}
+
+void MainWindow::refreshFigures() {
+    const Derived& d = *plan_.derived();
+    const auto& r = d.rehearsal;
+    const auto time = [](double s) { return QString::fromStdString(durationText(s)); };
+    if (workspace_ == Workspace::field && link_.connected()) {
+        const VehicleSnapshot& v = link_.vehicle();
+        const double flown = field_heights_.empty() ? 0 : field_heights_.back().first;
+        QString rehearsed = "–";
+        if (r)
+            if (const Channel* b = r->log->find("battery.left_percent"))
+                if (const auto left = b->at(flown)) rehearsed = QString("%1 %").arg(*left, 0, 'f', 0);
+        figures_->setFigures(v.height_home_m ? QString("%1 m home").arg(*v.height_home_m, 0, 'f', 0) : "–", "Height now",
+                             {{"Flown", time(flown)}, {"To go, as rehearsed", r ? time(std::max(0.0, r->duration_s - flown)) : "–"},
+                              {"Battery", v.battery_percent ? QString("%1 %").arg(*v.battery_percent, 0, 'f', 0) : "unknown"},
+                              {"Battery, as rehearsed", rehearsed}, {"Plan on aircraft", field_->sealLine()}});
+        return;
+    }
+    if (workspace_ == Workspace::debrief) {
+        const LogPtr log = review_.log();
+        if (!log) return figures_->setFigures("–", "No log open", {});
+        double distance = 0, top = 0;
+        for (const LogSession& s : log->sessions) {
+            distance += s.distance_m;
+            top = std::max(top, s.max_height_home_m);
+        }
+        figures_->setFigures(time(log->duration_s()), "Length of the log",
+                             {{"Distance", QString::fromStdString(distanceText(distance))}, {"Top", QString("%1 m home").arg(top, 0, 'f', 0)},
+                              {"Flights in it", QString::number(log->sessions.size())}, {"Channels", QString::number(log->channels().size())}});
+        return;
+    }
+    const Clearance& c = d.view.clearance;
+    QString where;
+    if (c.lowest_m) {
+        const PathLeg& leg = d.view.path.legs[c.lowest_leg];
+        where = leg.way_home ? "on the way home" : "before " + QString::fromStdString(itemText(*d.plan, d.view.path.points[leg.to].source));
+    }
+    figures_->setFigures(c.lowest_m ? QString("%1 m").arg(*c.lowest_m, 0, 'f', 0) : "unknown", "Lowest clearance over terrain " + where,
+                         {{"Distance, each leg once", QString::fromStdString(distanceText(d.view.path.length_m))},
+                          {"Time", r ? time(r->duration_s) : "–"}, {"Lands with", r ? QString("%1 %").arg(r->energy_left_percent, 0, 'f', 0) : "–"},
+                          {"Photos", r ? QString::number(r->photos) : "–"}, {"Mission items", d.view.mission ? QString::number(d.view.mission->items.size()) : "–"}});
+}
+
+void MainWindow::refreshTimeBand() {
+    const auto& r = plan_.derived()->rehearsal;
+    const auto lineOf = [&](const char* channel, const QString& name, const QString& unit, const QColor& colour, bool right, bool dashed) {
+        TimeLine l{name, unit, colour, {}, {}, right, dashed};
+        if (r)
+            if (const Channel* c = r->log->find(channel)) {
+                l.t_s = c->t_s;
+                l.value = c->value;
+            }
+        return l;
+    };
+    if (workspace_ == Workspace::rehearse) {
+        std::vector<TimeLine> lines;
+        std::vector<std::pair<double, QString>> modes;
+        if (r) {
+            lines = {lineOf("position.height_home_m", "height home", "m", theme_.lagoon, false, false),
+                     lineOf("position.height_ground_m", "over ground", "m", theme_.reed, false, false),
+                     lineOf("velocity.ground_mps", "speed", "m/s", theme_.plum, false, false),
+                     lineOf("battery.left_percent", "battery", "%", theme_.marigold, true, false)};
+            for (const ModeChange& m : r->log->modes) modes.emplace_back(m.t_s, QString::fromStdString(m.name));
+        }
+        rehearse_band_->setModes(modes);
+        rehearse_band_->setLines(lines, r ? r->duration_s : 1);
+        rehearse_band_->setPlayHead(r ? std::optional(rehearse_->playHead()) : std::nullopt);
+    } else if (workspace_ == Workspace::field) {
+        std::vector<TimeLine> lines;
+        if (r) lines = {lineOf("position.height_home_m", "height planned", "m", theme_.quiet, false, true), lineOf("battery.left_percent", "battery planned", "%", theme_.quiet, true, true)};
+        const auto live = [&](const std::vector<std::pair<double, double>>& data, const QString& name, const QString& unit, const QColor& colour, bool right) {
+            TimeLine l{name, unit, colour, {}, {}, right, false};
+            for (const auto& [t, v] : data) {
+                l.t_s.push_back(t);
+                l.value.push_back(v);
+            }
+            lines.push_back(l);
+        };
+        live(field_heights_, "height home", "m", theme_.lagoon, false);
+        live(field_battery_, "battery", "%", theme_.marigold, true);
+        const double flown = field_heights_.empty() ? 0 : field_heights_.back().first;
+        field_band_->setModes(field_modes_);
+        field_band_->setLines(lines, std::max(r ? r->duration_s : 60, flown));
+        field_band_->setPlayHead(flown > 0 ? std::optional(flown) : std::nullopt);
+    }
+}
+
+void MainWindow::refreshOverlay() {
+    MapOverlay o;
+    ItemId active = 0;
+    const Derived& d = *plan_.derived();
+    const auto itemOf = [&](double seq) -> ItemId {
+        return d.view.mission && seq >= 0 && seq < static_cast<double>(d.view.mission->source.size()) ? d.view.mission->source[static_cast<std::size_t>(seq)] : 0;
+    };
+    if (workspace_ == Workspace::rehearse && d.rehearsal) {
+        const FlightLog& log = *d.rehearsal->log;
+        const double t = rehearse_->playHead();
+        o.aircraft = aircraftAt(log, t);
+        o.track = trackOf(log, t);
+        o.photos = photosOf(log, t);
+        if (const Channel* c = log.find("mission.item")) active = itemOf(c->at(t).value_or(-1));
+    } else if (workspace_ == Workspace::field && link_.connected()) {
+        const VehicleSnapshot& v = link_.vehicle();
+        if (v.position) o.aircraft = MapOverlay::Aircraft{*v.position, v.heading_deg.value_or(0), {}};
+        for (const auto& [place, height] : v.track) o.track.push_back(place);
+        if (v.armed && v.mission_item) active = itemOf(*v.mission_item);
+    } else if (workspace_ == Workspace::debrief && review_.log()) {
+        o.plan_quiet = true;
+        o.track = trackOf(*review_.log(), INFINITY);
+        o.photos = photosOf(*review_.log(), INFINITY);
+        o.aircraft = aircraftAt(*review_.log(), traces_->cursor());
+    }
+    itinerary_->setActive(active);
+    map_->setOverlay(std::move(o));
+}
+
+void MainWindow::logOpened() {
+    const Derived& d = *plan_.derived();
+    if (d.view.mission) review_.compareWith(d.view.mission->items, homeAmsl(*d.plan, d.terrain.get()));
+    traces_->setLog(review_.log());
+    channels_->refresh();
+    comparison_->refresh();
+    setWorkspace(Workspace::debrief);
+}
+
+void MainWindow::showMessage(const QString& text) {
+    message_text_ = text;
+    message_->setText(text);
+    message_->show();
+    message_->raise();
+    placeOverlays();
+    message_timer_.start();
+}
+
+void MainWindow::placeOverlays() {
+    if (tools_ != nullptr) {
+        tools_->adjustSize();
+        tools_->move(10, 10);
+    }
+    if (message_ != nullptr) {
+        message_->setFixedWidth(std::min(560, std::max(200, map_->width() - 60)));
+        message_->adjustSize();
+        message_->move((map_->width() - message_->width()) / 2, map_->height() - message_->height() - 40);
+    }
+}
+
+void MainWindow::resizeEvent(QResizeEvent* e) {
+    QMainWindow::resizeEvent(e);
+    placeOverlays();
+}
+
+// ---- editing
+
+void MainWindow::deleteSelection() {
+    const auto ids = plan_.selection();
+    if (ids.empty() || workspace_ != Workspace::draft) return;
+    plan_.edit("Delete", [&](Plan& plan) {
+        std::erase_if(plan.items, [&](const Item& i) { return ids.contains(i.id); });
+        std::erase_if(plan.fences, [&](const Fence& f) { return ids.contains(f.id); });
+    });
+}
+
+void MainWindow::duplicateSelection() {
+    const auto ids = plan_.selection();
+    std::set<ItemId> made;
+    plan_.edit("Duplicate", [&](Plan& plan) {
+        std::vector<Item> copies;
+        std::size_t after = 0;
+        for (std::size_t i = 0; i < plan.items.size(); ++i)
+            if (ids.contains(plan.items[i].id)) {
+                copies.push_back(plan.items[i]);
+                after = i + 1;
+            }
+        for (Item& c : copies) {
+            c.id = plan.newId();
+            made.insert(c.id);
+            c.position = destination(c.position, 135, 20);
+            for (GeoPoint& p : c.block.outline) p = destination(p, 135, 20);
+        }
+        plan.items.insert(plan.items.begin() + static_cast<std::ptrdiff_t>(after), copies.begin(), copies.end());
+    });
+    if (!made.empty()) plan_.select(made);
+}
+
+// ---- files
+
+bool MainWindow::mayDiscard() {
+    if (!plan_.modified()) return true;
+    const auto answer = QMessageBox::warning(this, "Unsaved changes", QString("The plan \"%1\" has changes that are not saved.").arg(QString::fromStdString(plan_.plan()->title)),
+                                             QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+    if (answer == QMessageBox::Save) return save();
+    return answer == QMessageBox::Discard;
+}
+
+void MainWindow::newPlan() {
+    if (!mayDiscard()) return;
+    plan_.startNew();
+    setWorkspace(Workspace::draft);
+}
+
+bool MainWindow::openFile(const QString& path) {
+    const auto head = readFile(path.toStdString());
+    if (!head) {
+        showMessage(QString::fromStdString(head.error().message));
+        return false;
+    }
+    const bool is_plan = path.endsWith("json", Qt::CaseInsensitive) || QByteArray::fromStdString(head->substr(0, 64)).trimmed().startsWith('{');
+    if (!is_plan) {
+        review_.open(path);
+        return true;
+    }
+    if (!mayDiscard()) return false;
+    if (const auto ok = plan_.load(path); !ok) {
+        showMessage(QString::fromStdString(ok.error().message));
+        return false;
+    }
+    remember(path);
+    setWorkspace(Workspace::draft);
+    return true;
+}
+
+void MainWindow::openDialog() {
+    const QString last = QSettings().value("files/folder").toString();
+    const QString path = QFileDialog::getOpenFileName(this, "Open plan or log", last, "Plans and logs (*.geojson *.tlog *.ulg);;All files (*)");
+    if (path.isEmpty()) return;
+    QSettings().setValue("files/folder", QFileInfo(path).absolutePath());
+    openFile(path);
+}
+
+void MainWindow::saveTo(const QString& path) {
+    if (const auto ok = plan_.save(path); !ok) return showMessage(QString::fromStdString(ok.error().message));
+    QFile::remove(autosavePath());
+    remember(path);
+    refreshTop();
+}
+
+bool MainWindow::save() {
+    if (plan_.path().isEmpty()) return saveAs();
+    saveTo(plan_.path());
+    return !plan_.modified();
+}
+
+bool MainWindow::saveAs() {
+    QString path = QFileDialog::getSaveFileName(this, "Save plan", plan_.path().isEmpty() ? QSettings().value("files/folder").toString() + "/" + QString::fromStdString(plan_.plan()->title) + kPlanExtension : plan_.path(), QString("Plans (*%1)").arg(kPlanExtension));
+    if (path.isEmpty()) return false;
+    if (!path.endsWith(".geojson")) path += kPlanExtension;
+    if (QFileInfo(path).absolutePath() != QFileInfo(plan_.path()).absolutePath()) {
+        // The files named beside the old place must still be found from the new one.
+        const std::string from = plan_.path().toStdString();
+        const QDir to = QFileInfo(path).absoluteDir();
+        plan_.edit("Save elsewhere", [&](Plan& p) {
+            for (auto* files : {&p.terrain_files, &p.imagery_files})
+                for (std::string& f : *files) f = to.relativeFilePath(QFileInfo(QString::fromStdString(resolveBeside(from, f))).absoluteFilePath()).toStdString();
+        });
+    }
+    saveTo(path);
+    return !plan_.modified();
+}
+
+void MainWindow::exportPlan() {
+    const QString path = QFileDialog::getSaveFileName(this, "Export plan", QString(), "KML (*.kml);;GPX (*.gpx);;CSV (*.csv)");
+    if (path.isEmpty() || !plan_.waitUntilDerived(5000)) return;
+    const Derived& d = *plan_.derived();
+    const std::string to = extensionOf(path.toStdString());
+    const std::string content = to == ".gpx" ? planGpx(*d.plan, d.view.path) : to == ".csv" ? planCsv(*d.plan, d.view.path) : planKml(*d.plan, d.view.path);
+    const auto ok = writeFileAtomic(path.toStdString(), content);
+    showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
+}
+
+void MainWindow::exportLog() {
+    const LogPtr log = review_.log();
+    if (!log) return showMessage("No log is open");
+    const QString path = QFileDialog::getSaveFileName(this, "Export log", QString(), "KML (*.kml);;GPX (*.gpx);;CSV (*.csv);;ULog (*.ulg)");
+    if (path.isEmpty()) return;
+    const std::string to = extensionOf(path.toStdString()), title = QFileInfo(review_.path()).fileName().toStdString();
+    const std::string content = to == ".gpx" ? logGpx(*log, title) : to == ".csv" ? logCsv(*log) : to == ".ulg" ? writeUlog(*log) : logKml(*log, title);
+    const auto ok = writeFileAtomic(path.toStdString(), content);
+    showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
+}
+
+void MainWindow::remember(const QString& path) {
+    QStringList list = QSettings().value("files/recent").toStringList();
+    list.removeAll(QFileInfo(path).absoluteFilePath());
+    list.prepend(QFileInfo(path).absoluteFilePath());
+    while (list.size() > 10) list.removeLast();
+    QSettings().setValue("files/recent", list);
+    rebuildRecent();
+}
+
+void MainWindow::rebuildRecent() {
+    recent_->clear();
+    for (const QString& path : QSettings().value("files/recent").toStringList())
+        recent_->addAction(QFileInfo(path).fileName(), [this, path] { openFile(path); })->setToolTip(path);
+    recent_->setEnabled(!recent_->isEmpty());
+}
+
+void MainWindow::autosave() {
+    if (!plan_.modified()) return;
+    QDir().mkpath(dataFolder());
+    Plan copy = *plan_.plan();
+    for (auto* files : {&copy.terrain_files, &copy.imagery_files})
+        for (std::string& f : *files) f = resolveBeside(plan_.path().toStdString(), f);
+    if (const auto ok = savePlan(copy, autosavePath().toStdString()); !ok) showMessage("Changes cannot be kept safe: " + QString::fromStdString(ok.error().message));
+}
+
+void MainWindow::recover() {
+    if (!QFile::exists(autosavePath())) return;
+    const auto kept = loadPlan(autosavePath().toStdString());
+    QFile::remove(autosavePath());
+    if (!kept) return;
+    if (QMessageBox::question(this, "Unsaved changes found", QString("The program ended before the changes to \"%1\" were saved. Open them?").arg(QString::fromStdString(kept->title))) != QMessageBox::Yes) return;
+    plan_.replace("Recovered changes", *kept);
+}
+
+void MainWindow::closeEvent(QCloseEvent* e) {
+    if (!mayDiscard()) return e->ignore();
+    QFile::remove(autosavePath());
+    autosave_timer_.stop();
+    e->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
+    if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* e) {
+    for (const QUrl& url : e->mimeData()->urls())
+        if (url.isLocalFile()) openFile(url.toLocalFile());
+}
+
+}  // namespace anhinga

@@ -1,0 +1,116 @@
+// The one window: top row, the shared map between the workspace's panels, the band below. Wiring only.
+#pragma once
+
+#include <QMainWindow>
+#include <QTimer>
+
+#include "app/band/Band.h"
+#include "app/debrief/DebriefPanel.h"
+#include "app/draft/FindingsPanel.h"
+#include "app/draft/Inspector.h"
+#include "app/draft/Itinerary.h"
+#include "app/field/FieldPanel.h"
+#include "app/map/MapView.h"
+#include "app/rehearse/RehearsePanel.h"
+#include "session/LinkSession.h"
+#include "session/PlanSession.h"
+#include "session/ReviewSession.h"
+
+class QLabel;
+class QPushButton;
+class QSplitter;
+class QStackedWidget;
+
+namespace anhinga {
+
+enum class Workspace { draft, rehearse, field, debrief };
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+  public:
+    explicit MainWindow(QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    /// A plan or a log, told apart by content. The reason is shown when it cannot be opened.
+    bool openFile(const QString& path);
+    void setWorkspace(Workspace w);
+    Workspace workspace() const { return workspace_; }
+    void setNight(bool night);
+    /// Offers what was not saved before the last run ended badly.
+    void recover();
+
+    PlanSession& plan() { return plan_; }
+    LinkSession& link() { return link_; }
+    ReviewSession& review() { return review_; }
+    MapView& map() { return *map_; }
+    QAction* action(const QString& name) const;
+    QString lastMessage() const { return message_text_; }
+    void saveTo(const QString& path);
+
+  protected:
+    void closeEvent(QCloseEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+
+  private:
+    QAction* addAct(const QString& name, const QString& text, const QKeySequence& key, const std::function<void()>& act);
+    void makeActions();
+    void makeTopBar();
+    void makeTools();
+    void connectAll();
+    void showMessage(const QString& text);
+    void refreshTop();
+    void refreshFigures();
+    void refreshOverlay();
+    void refreshTimeBand();
+    void cursorFromMap(std::optional<GeoPoint> place);
+    bool mayDiscard();
+    void newPlan();
+    void openDialog();
+    bool save();
+    bool saveAs();
+    void exportPlan();
+    void exportLog();
+    void remember(const QString& path);
+    void rebuildRecent();
+    void deleteSelection();
+    void duplicateSelection();
+    void autosave();
+    void logOpened();
+    void placeOverlays();
+
+    PlanSession plan_;
+    LinkSession link_;
+    ReviewSession review_;
+    Theme theme_ = Theme::light();
+    Workspace workspace_ = Workspace::draft;
+
+    QWidget* top_ = nullptr;
+    QPushButton *file_ = nullptr, *findings_button_ = nullptr, *link_button_ = nullptr;
+    QPushButton* steps_[4] = {};
+    QMenu *file_menu_ = nullptr, *recent_ = nullptr;
+    QStackedWidget *left_ = nullptr, *right_ = nullptr, *band_ = nullptr;
+    FiguresView* figures_ = nullptr;
+    QSplitter* draft_right_ = nullptr;
+    MapView* map_ = nullptr;
+    QWidget* tools_ = nullptr;
+    QLabel* message_ = nullptr;
+    QTimer message_timer_, autosave_timer_;
+    QString message_text_;
+    Itinerary* itinerary_ = nullptr;
+    Inspector* inspector_ = nullptr;
+    FindingsPanel* findings_ = nullptr;
+    RehearsePanel* rehearse_ = nullptr;
+    FieldPanel* field_ = nullptr;
+    ChannelPanel* channels_ = nullptr;
+    ComparisonPanel* comparison_ = nullptr;
+    ProfileBand* profile_ = nullptr;
+    TimeBand *rehearse_band_ = nullptr, *field_band_ = nullptr;
+    TraceBand* traces_ = nullptr;
+    std::vector<std::pair<double, double>> field_heights_, field_battery_;
+    std::vector<std::pair<double, QString>> field_modes_;
+    double field_start_s_ = -1;
+};
+
+}  // namespace anhinga

@@ -1,0 +1,79 @@
+#include "app/widgets/Theme.h"
+
+#include <QFontDatabase>
+
+namespace anhinga {
+
+Theme Theme::light() {
+    return {false, "#F5F2E9", "#FFFFFF", "#1C2830", "#5C6A70", "#0B7480", "#4E7A33", "#B97A00", "#B93A24", "#6B3A6E"};
+}
+
+Theme Theme::dark() {
+    return {true, "#171D21", "#202930", "#E6E3D8", "#93A1A6", "#35B3BF", "#8DBB63", "#F0B53C", "#F0705A", "#C48BC7"};
+}
+
+QColor Theme::hairline() const {
+    const double k = night ? 0.25 : 0.2;
+    const auto mix = [&](int a, int b) { return static_cast<int>(a * (1 - k) + b * k); };
+    return {mix(panel.red(), ink.red()), mix(panel.green(), ink.green()), mix(panel.blue(), ink.blue())};
+}
+
+QFont uiFont(double points, bool bold) {
+    static const bool has = QFontDatabase::families().contains("B612");
+    QFont font = has ? QFont("B612") : QFont();
+    font.setPointSizeF(points);
+    font.setBold(bold);
+    return font;
+}
+
+QFont monoFont(double points) {
+    static const bool has = QFontDatabase::families().contains("B612 Mono");
+    QFont font = has ? QFont("B612 Mono") : QFontDatabase::systemFont(QFontDatabase::FixedFont);
+    font.setPointSizeF(points);
+    return font;
+}
+
+QString Theme::styleSheet() const {
+    QString s = R"(
+QMainWindow, QWidget { background: @panel; color: @ink; }
+QLabel { background: transparent; }
+QLabel[quiet="true"] { color: @quiet; }
+QLabel[title="true"] { font-weight: bold; }
+QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox, QListView, QTreeView, QListWidget, QPlainTextEdit {
+  background: @raised; border: 1px solid @line; border-radius: 3px; padding: 2px 5px; selection-background-color: @lagoon; selection-color: @panel; }
+QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus { border: 1px solid @lagoon; }
+QLineEdit[inherited="true"] { border-style: dashed; background: @panel; color: @quiet; }
+QComboBox QAbstractItemView { background: @raised; color: @ink; selection-background-color: @lagoon; selection-color: @panel; }
+QPushButton, QToolButton { background: @raised; border: 1px solid @line; border-radius: 4px; padding: 4px 10px; }
+QPushButton:hover, QToolButton:hover { border-color: @lagoon; }
+QPushButton:pressed, QToolButton:pressed { background: @line; }
+QPushButton:checked, QToolButton:checked { background: @ink; color: @panel; }
+QPushButton:disabled, QToolButton:disabled { color: @quiet; border-style: dashed; }
+QPushButton:focus, QToolButton:focus { border-color: @lagoon; }
+QPushButton[primary="true"] { background: @lagoon; color: @panel; border-color: @lagoon; font-weight: bold; }
+QPushButton[primary="true"]:disabled { background: @panel; color: @quiet; border-color: @line; font-weight: normal; }
+QPushButton[danger="true"] { color: @vermilion; border-color: @vermilion; }
+QPushButton[chip="true"] { border-radius: 11px; padding: 3px 10px; }
+QPushButton[link="true"] { border: none; background: transparent; color: @lagoon; font-weight: bold; text-align: left; padding: 1px 0; }
+QPushButton[step="true"] { border: none; background: transparent; border-radius: 15px; padding: 4px 14px; text-align: left; }
+QPushButton[step="true"]:checked { background: @ink; color: @panel; }
+QFrame[rule="true"] { background: @line; max-height: 1px; min-height: 1px; border: none; }
+QFrame[vrule="true"] { background: @line; max-width: 1px; min-width: 1px; border: none; }
+QFrame[card="true"] { background: @raised; border: none; }
+QScrollArea { border: none; }
+QScrollBar:vertical { background: transparent; width: 8px; } QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height: 24px; }
+QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
+QProgressBar { background: @raised; border: 1px solid @line; border-radius: 3px; text-align: center; height: 14px; }
+QProgressBar::chunk { background: @lagoon; }
+QToolTip { background: @ink; color: @panel; border: none; padding: 3px 6px; }
+QMenu { background: @raised; border: 1px solid @line; } QMenu::item:selected { background: @lagoon; color: @panel; }
+QSlider::groove:horizontal { height: 4px; background: @line; border-radius: 2px; }
+QSlider::handle:horizontal { background: @lagoon; width: 14px; margin: -5px 0; border-radius: 7px; }
+)";
+    const std::pair<const char*, QColor> roles[] = {{"@panel", panel}, {"@raised", raised}, {"@ink", ink}, {"@quiet", quiet},
+                                                    {"@lagoon", lagoon}, {"@vermilion", vermilion}, {"@line", hairline()}};
+    for (const auto& [name, colour] : roles) s.replace(name, colour.name());
+    return s;
+}
+
+}  // namespace anhinga

@@ -1,0 +1,26 @@
+// Colours and style sheet of the two themes. Roles, not colours, are used everywhere else.
+#pragma once
+
+#include <QColor>
+#include <QFont>
+#include <QString>
+
+namespace anhinga {
+
+struct Theme {
+    bool night = false;
+    QColor panel, raised, ink, quiet, lagoon, reed, marigold, vermilion, plum;
+
+    static Theme light();
+    static Theme dark();
+    /// Hairlines and borders: ink thinned on the panel.
+    QColor hairline() const;
+    QString styleSheet() const;
+};
+
+/// B612, or the system's font where it is missing.
+QFont uiFont(double points, bool bold = false);
+/// B612 Mono for coordinates and axes.
+QFont monoFont(double points);
+
+}  // namespace anhinga

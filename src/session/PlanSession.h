@@ -1,0 +1,116 @@
+// The open plan: its present snapshot, the undo stack, the selection, and what is derived from it in the background.
+// Views read snapshots and edit only through edit(). No widget and no message box in here.
+#pragma once
+
+#include <QObject>
+#include <QString>
+#include <condition_variable>
+#include <memory>
+#include <mutex>
+#include <set>
+#include <thread>
+#include <vector>
+
+#include "core/check/Check.h"
+#include "core/flight/Rehearse.h"
+#include "core/plan/Plan.h"
+#include "core/terrain/Terrain.h"
+
+namespace anhinga {
+
+using PlanPtr = std::shared_ptr<const Plan>;
+using TerrainPtr = std::shared_ptr<const Terrain>;
+
+/// Everything computed from one snapshot; immutable.
+struct Derived {
+    PlanPtr plan;
+    TerrainPtr terrain;
+    PlanView view;
+    std::vector<Finding> findings;
+    std::shared_ptr<const Rehearsal> rehearsal;  // null with the reason in `not_rehearsed`
+    QString not_rehearsed;
+};
+using DerivedPtr = std::shared_ptr<const Derived>;
+
+class PlanSession : public QObject {
+    Q_OBJECT
+  public:
+    explicit PlanSession(QObject* parent = nullptr);
+    ~PlanSession() override;
+
+    PlanPtr plan() const { return plan_; }
+    /// Newest finished result; may be of an earlier snapshot while a newer one is computed. Never null.
+    DerivedPtr derived() const { return derived_; }
+    TerrainPtr terrain() const { return terrain_; }
+    bool upToDate() const { return derived_->plan == plan_ && derived_->terrain == terrain_; }
+    QString path() const { return path_; }
+    bool modified() const { return plan_ != saved_; }
+
+    /// Starts an empty plan. Keeps terrain and imagery of the old one: the place is the same.
+    void startNew();
+    /// On failure everything stays as it was.
+    Result<void> load(const QString& path);
+    Result<void> save(const QString& path);
+    /// Replaces everything as one undoable step (fetched from the aircraft, imported).
+    void replace(const QString& name, Plan plan);
+
+    /// One undoable step; dropped when nothing changed. Steps with the same non-zero `merge` in a row become one.
+    void edit(const QString& name, const std::function<void(Plan&)>& change, int merge = 0);
+    /// Ends merging: the next edit is a step of its own.
+    void endMerge() { merge_ = 0; }
+    bool canUndo() const { return position_ > 0; }
+    bool canRedo() const { return position_ < steps_.size(); }
+    QString undoName() const { return canUndo() ? steps_[position_ - 1].name : QString(); }
+    QString redoName() const { return canRedo() ? steps_[position_].name : QString(); }
+    void undo();
+    void redo();
+
+    const std::set<ItemId>& selection() const { return selection_; }
+    void select(std::set<ItemId> ids);
+    bool isSelected(ItemId id) const { return selection_.contains(id); }
+
+    Wind wind() const { return wind_; }
+    void setWind(Wind wind);
+
+    /// Blocks until derived() fits the present plan, at most so long; for tests and the command to hand over.
+    bool waitUntilDerived(int timeout_ms);
+
+  signals:
+    void planChanged();
+    void derivedChanged();
+    void selectionChanged();
+    void terrainChanged();
+
+  private:
+    struct Step {
+        QString name;
+        PlanPtr before, after;
+    };
+    void set(PlanPtr plan);
+    void request();
+    void work(const std::stop_token& stop);
+
+    PlanPtr plan_, saved_;
+    TerrainPtr terrain_ = std::make_shared<const Terrain>();
+    DerivedPtr derived_;
+    QString path_;
+    std::vector<Step> steps_;
+    std::size_t position_ = 0;
+    int merge_ = 0;
+    std::set<ItemId> selection_;
+    Wind wind_;
+
+    std::mutex mutex_;
+    std::condition_variable_any wake_, finished_;
+    struct Job {
+        PlanPtr plan;
+        TerrainPtr terrain;
+        Wind wind;
+    };
+    std::optional<Job> job_;
+    DerivedPtr result_;
+    std::stop_source running_;
+    std::jthread worker_;
+};
+
+}  // namespace anhinga

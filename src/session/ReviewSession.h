@@ -1,0 +1,43 @@
+// The open flight log and its review against the plan. Opening runs in the background; a failure leaves the open log.
+#pragma once
+
+#include <QObject>
+#include <QString>
+#include <memory>
+#include <thread>
+
+#include "core/logio/LogReader.h"
+#include "core/mission/Mission.h"
+#include "core/review/PlannedFlown.h"
+
+namespace anhinga {
+
+class ReviewSession : public QObject {
+    Q_OBJECT
+  public:
+    explicit ReviewSession(QObject* parent = nullptr) : QObject(parent) {}
+    LogPtr log() const { return log_; }
+    QString path() const { return path_; }
+    bool opening() const { return opening_; }
+    void open(const QString& path);
+    /// A log that is not from a file (a rehearsal).
+    void show(LogPtr log, const QString& title);
+    /// Compares with this mission; the result is empty with a reason when it cannot be compared.
+    void compareWith(const std::vector<MissionItem>& mission, std::optional<double> home_amsl_m);
+    const std::optional<PlannedFlown>& comparison() const { return comparison_; }
+    QString notCompared() const { return not_compared_; }
+
+  signals:
+    void logChanged();
+    void failed(const QString& why);
+
+  private:
+    LogPtr log_;
+    QString path_;
+    bool opening_ = false;
+    std::optional<PlannedFlown> comparison_;
+    QString not_compared_;
+    std::jthread opener_;
+};
+
+}  // namespace anhinga
