@@ -186,7 +186,8 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         last_x = at.x();
         p.setPen(theme_.ink);
         p.setFont(uiFont(8.5, true));
-        p.drawText(QRectF(at.x() - 24, at.y() - 22, 48, 16), Qt::AlignCenter, label);
+        if (pt.source == kHomeId) p.drawText(QRectF(at.x() + 9, at.y() - 9, 60, 16), Qt::AlignLeft | Qt::AlignVCenter, label);
+        else p.drawText(QRectF(at.x() - 24, at.y() - 22, 48, 16), Qt::AlignCenter, label);
     }
     p.setClipping(false);
     if (cursor_m_) {

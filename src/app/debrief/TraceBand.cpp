@@ -150,13 +150,13 @@ void TraceBand::refreshData() {
     for (std::size_t i = 0; i < traces_.size(); ++i) {
         const Channel* c = log_->find(traces_[i].name);
         if (c == nullptr || c->t_s.empty()) continue;
-        auto data = reduced(*c, range.lower, range.upper, std::max(100, plot_->width()));
-        for (const QCPGraphData& d : data)
+        auto points = reduced(*c, range.lower, range.upper, std::max(100, plot_->width()));
+        for (const QCPGraphData& d : points)
             if (std::isfinite(d.value)) {
                 low[traces_[i].right] = std::min(low[traces_[i].right], d.value);
                 high[traces_[i].right] = std::max(high[traces_[i].right], d.value);
             }
-        plot_->graph(static_cast<int>(i))->data()->set(data, true);
+        plot_->graph(static_cast<int>(i))->data()->set(points, true);
     }
     QCPAxis* axes[] = {plot_->yAxis, plot_->yAxis2};
     for (int a = 0; a < 2; ++a) {

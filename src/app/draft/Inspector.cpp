@@ -2,6 +2,7 @@
 
 #include <QtWidgets>
 
+#include "app/draft/Itinerary.h"
 #include "core/base/Text.h"
 #include "core/pattern/BlockPattern.h"
 
@@ -18,7 +19,7 @@ QString num(double v, int decimals = 1) {
     return s;
 }
 
-void setProperty(QWidget* w, const char* name, bool on) {
+void markProperty(QWidget* w, const char* name, bool on) {
     if (w->property(name).toBool() == on) return;
     w->setProperty(name, on);
     w->style()->unpolish(w);
@@ -76,7 +77,7 @@ void Inspector::refresh() {
         if (f.edit->hasFocus() && f.edit->isModified()) continue;
         const Shown shown = f.get(plan);
         if (f.edit->text() != shown.text) f.edit->setText(shown.text);
-        setProperty(f.edit, "inherited", shown.inherited);
+        markProperty(f.edit, "inherited", shown.inherited);
     }
     for (const Note& n : notes_) n.label->setText(n.get(plan).text);
     for (const RefBox& r : refs_)
@@ -247,7 +248,7 @@ void Inspector::buildPlan() {
     number("Ceiling", "m", 0, 9000, [](const Plan& p) { return Shown{p.ceiling_m ? num(*p.ceiling_m) : QString()}; },
            [](Plan& p, std::optional<double> v) { p.ceiling_m = v; }, "Change ceiling");
     note([](const Plan&) { return Shown{"above home; empty for none"}; });
-    field("Clearance", "m", 0, 1000, &Plan::clearance_min_m);
+    field("Min clearance", "m", 0, 1000, &Plan::clearance_min_m);
     field("Margin", "m", 0, 1000, &Plan::clearance_margin_m);
     field("Return at", "m", 0, 5000, &Plan::return_height_m);
     note([](const Plan& p) {

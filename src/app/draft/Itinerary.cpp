@@ -82,12 +82,11 @@ QString actionLine(const Plan& plan, const Item& item) {
     QStringList parts;
     if (item.speed_mps) parts << QString("%1 m/s").arg(*item.speed_mps);
     if (item.kind == ItemKind::block)
-        parts << QString("%1 %% overlap, %2 %% sidelap").arg(item.block.overlap_percent).arg(item.block.sidelap_percent).replace("%%", "%");
+        parts << QString("overlap %1, sidelap %2 %").arg(item.block.overlap_percent).arg(item.block.sidelap_percent);
     if (item.kind == ItemKind::returnHome) parts << "climb first · land";
     for (const Action& a : item.actions) {
         if (const auto* r = std::get_if<Repeat>(&a))
-            parts << (r->count < 0 ? QString("repeat from %1 for ever") : QString("repeat from %1 ×%2").arg("%1").arg(r->count))
-                         .arg(QString::fromStdString(itemText(plan, r->target)));
+            parts << QString("repeat from %1 %2").arg(QString::fromStdString(itemText(plan, r->target)), r->count < 0 ? QString("for ever") : QString("×%1").arg(r->count));
         else if (const auto* l = std::get_if<LookAt>(&a)) parts << "look at " + (l->name.empty() ? QString("a place") : QString::fromStdString(l->name));
         else if (std::holds_alternative<LookAtStop>(a)) parts << "look-at ends";
         else if (std::holds_alternative<PhotoNow>(a)) parts << "photo";

@@ -197,6 +197,7 @@ void MapView::paintRepeatsAndLooks(QPainter& p) {
     const auto middle = [&](const Item& item) { return item.kind == ItemKind::block ? middleOf(item.block.outline) : item.position; };
     const auto placed = [](const Item& item) { return hasPosition(item.kind) || item.kind == ItemKind::block; };
     const LookAt* look = nullptr;
+    look_labels_.clear();
     for (const Item& item : plan.items) {
         if (look != nullptr && placed(item)) {
             p.setPen(pen(alpha(theme_.ink, 130), 1, Qt::DotLine));
@@ -214,6 +215,8 @@ void MapView::paintRepeatsAndLooks(QPainter& p) {
                 p.setBrush(theme_.ink);
                 p.drawEllipse(at, 2.6, 2.6);
                 p.setFont(uiFont(8.5, true));
+                look_labels_.push_back(QRectF(at - QPointF(10, 10), QSizeF(20, 20)));
+                look_labels_.push_back(QRectF(at + QPointF(13, 5), QSizeF(90, 16)));
                 haloText(p, at + QPointF(13, 18), l->name.empty() ? "look-at" : QString::fromStdString(l->name), theme_.ink, theme_.raised);
             } else if (std::holds_alternative<LookAtStop>(action)) {
                 look = nullptr;
@@ -237,6 +240,7 @@ void MapView::paintRepeatsAndLooks(QPainter& p) {
                 p.setPen(Qt::NoPen);
                 p.setBrush(theme_.ink);
                 p.drawRoundedRect(QRectF(at.x() - w / 2, at.y() - 10, w, 20), 10, 10);
+                look_labels_.push_back(QRectF(at.x() - w / 2, at.y() - 10, w, 20));
                 p.setPen(theme_.panel);
                 p.drawText(QRectF(at.x() - w / 2, at.y() - 10, w, 20), Qt::AlignCenter, text);
             }
@@ -284,6 +288,9 @@ void MapView::paintItems(QPainter& p) {
     }
     const QRectF screen = QRectF(rect()).adjusted(-40, -40, 40, 40);
     for (const Mark& m : marks) taken.push_back(QRectF(m.dot - QPointF(6, 6), QSizeF(12, 12)));
+    for (const QObject* child : children())
+        if (const auto* w = qobject_cast<const QWidget*>(child); w != nullptr && w->isVisible()) taken.push_back(w->geometry());
+    taken.insert(taken.end(), look_labels_.begin(), look_labels_.end());
     const bool crowded = marks.size() > 150;
     for (const Mark& m : marks) {
         if (!screen.contains(m.dot)) continue;
@@ -295,13 +302,24 @@ void MapView::paintItems(QPainter& p) {
             p.setFont(uiFont(8.5));
             const double w = nw + p.fontMetrics().horizontalAdvance(m.rest) + 22, h = 20;
             // The tab takes the first free place around its dot; the nearest ones are tried first.
-            QRectF tab;
-            const QPointF sides[] = {{14, -32}, {14, 12}, {-14 - w, -32}, {-14 - w, 12}, {-w / 2, -44}, {-w / 2, 26}, {24, -10}, {-24 - w, -10}, {30, -58}, {-30 - w, 38}};
-            for (const QPointF& side : sides) {
-                tab = QRectF(m.dot + side, QSizeF(w, h));
-                const bool free = std::none_of(taken.begin(), taken.end(), [&](const QRectF& t) { return t.intersects(tab); });
-                if (free && rect().contains(tab.toRect())) break;
+            QRectF tab, best;
+            double best_overlap = INFINITY;
+            for (const double out : {14.0, 30.0, 52.0, 80.0}) {
+                const QPointF sides[] = {{out, -out - 18}, {out, out - 2}, {-out - w, -out - 18}, {-out - w, out - 2}, {-w / 2, -out - 26}, {-w / 2, out + 8}, {out + 6, -10}, {-out - 6 - w, -10}};
+                for (const QPointF& side : sides) {
+                    tab = QRectF(m.dot + side, QSizeF(w, h));
+                    double overlap = rect().contains(tab.toRect()) ? 0 : 1e4;
+                    for (const QRectF& t : taken) {
+                        const QRectF both = t.intersected(tab);
+                        if (!both.isEmpty()) overlap += both.width() * both.height();
+                    }
+                    if (overlap >= best_overlap) continue;
+                    best_overlap = overlap;
+                    best = tab;
+                }
+                if (best_overlap == 0) break;
             }
+            tab = best;
             taken.push_back(tab);
             p.setPen(pen(theme_.ink, 1));
             p.drawLine(m.dot, QPointF(std::clamp(m.dot.x(), tab.left(), tab.right()), std::clamp(m.dot.y(), tab.top(), tab.bottom())));

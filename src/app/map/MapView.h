@@ -127,6 +127,7 @@ class MapView : public QWidget {
     GeoPoint grabbed_;
     ItemId toggled_ = 0;
     int drag_number_ = 100;
+    std::vector<QRectF> look_labels_;  // places tabs must not cover, of the last painting
     QPixmap ground_;
     MapTransform ground_view_;
     QString status_;

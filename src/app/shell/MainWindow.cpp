@@ -287,10 +287,17 @@ void MainWindow::makeTools() {
     column->setSpacing(1);
     for (const char* name : {"tool select", "tool waypoint", "tool home", "tool block", "tool keep in", "tool keep out", "tool look-at"}) {
         QAction* a = action(name);
-        auto* b = new QPushButton(QString("%1\t%2").arg(a->text(), a->shortcut().toString()));
+        auto* b = new QPushButton(a->text());
         b->setObjectName(QString("button ") + name);
         b->setCheckable(true);
         b->setFocusPolicy(Qt::NoFocus);
+        b->setMinimumWidth(128);
+        auto* inside = new QHBoxLayout(b);
+        inside->setContentsMargins(0, 0, 9, 0);
+        auto* key = new QLabel(a->shortcut().toString());
+        key->setProperty("quiet", true);
+        key->setAttribute(Qt::WA_TransparentForMouseEvents);
+        inside->addWidget(key, 0, Qt::AlignRight);
         b->setToolTip(QString("%1 (%2)").arg(a->text(), a->shortcut().toString()));
         connect(b, &QPushButton::clicked, a, &QAction::trigger);
         column->addWidget(b);
@@ -526,9 +533,9 @@ void MainWindow::refreshTimeBand() {
     } else if (workspace_ == Workspace::field) {
         std::vector<TimeLine> lines;
         if (r) lines = {lineOf("position.height_home_m", "height planned", "m", theme_.quiet, false, true), lineOf("battery.left_percent", "battery planned", "%", theme_.quiet, true, true)};
-        const auto live = [&](const std::vector<std::pair<double, double>>& data, const QString& name, const QString& unit, const QColor& colour, bool right) {
+        const auto live = [&](const std::vector<std::pair<double, double>>& points, const QString& name, const QString& unit, const QColor& colour, bool right) {
             TimeLine l{name, unit, colour, {}, {}, right, false};
-            for (const auto& [t, v] : data) {
+            for (const auto& [t, v] : points) {
                 l.t_s.push_back(t);
                 l.value.push_back(v);
             }

@@ -1,5 +1,6 @@
 #include "app/widgets/Theme.h"
 
+#include <QFile>
 #include <QFontDatabase>
 
 namespace anhinga {
@@ -19,7 +20,14 @@ QColor Theme::hairline() const {
 }
 
 QFont uiFont(double points, bool bold) {
-    static const bool has = QFontDatabase::families().contains("B612");
+    static const bool has = [] {
+        // The package's mono faces also call themselves "B612"; loaded by hand, the proportional face wins that name.
+        for (const char* face : {"Regular", "Bold", "Italic"}) {
+            const QString file = QString("/usr/share/fonts/opentype/b612/B612-%1.otf").arg(face);
+            if (QFile::exists(file)) QFontDatabase::addApplicationFont(file);
+        }
+        return QFontDatabase::families().contains("B612");
+    }();
     QFont font = has ? QFont("B612") : QFont();
     font.setPointSizeF(points);
     font.setBold(bold);

@@ -37,7 +37,7 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
             if (e.kind == FlightEvent::itemStarted) item = e.seq;
             if (e.kind == FlightEvent::message) result.reached_reserve |= e.text.starts_with("battery");
         }
-        away |= flight.heightHome_m() > 5;
+        away |= length(s.position) > 10;
         result.max_height_home_m = std::max(result.max_height_home_m, flight.heightHome_m());
         if (step % kLogEvery == 0 || !s.armed) {
             const GeoPoint place = flight.place();

@@ -21,7 +21,7 @@ struct Rehearsal {
     double energy_wh = 0, energy_left_percent = 0;
     int photos = 0;
     double max_height_home_m = 0;
-    std::optional<double> min_clearance_m;  // over known terrain, from 5 m above home on take-off until landing begins
+    std::optional<double> min_clearance_m;  // over known terrain, once 10 m away from home until landing begins
     GeoPoint min_clearance_at;
     ItemId min_clearance_item = 0;
     std::map<ItemId, int> visits;  // of the item's first point

@@ -72,13 +72,16 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
         if (!in_mission || from == nullptr || to == nullptr) continue;
         const Vec2 p = frame.toLocal({lat->value[i], lon->value[i]});
         const auto near = distanceToSegment(p, frame.toLocal(placeOf(*from)), frame.toLocal(placeOf(*to)));
-        cross_sum += near.distance_m;
-        all_cross += near.distance_m;
+        // Cross-track: square to the line of the leg, also a little before its start and past its end.
+        const Vec2 line = frame.toLocal(placeOf(*to)) - frame.toLocal(placeOf(*from));
+        const double off = length(line) > 1 ? std::abs(cross(p - frame.toLocal(placeOf(*from)), line)) / length(line) : near.distance_m;
+        cross_sum += off;
+        all_cross += off;
         ++leg_samples;
         ++samples;
         leg.to_s = t;
-        if (near.distance_m > leg.cross_max_m) {
-            leg.cross_max_m = near.distance_m;
+        if (off > leg.cross_max_m) {
+            leg.cross_max_m = off;
             leg.max_at_s = t;
         }
         const auto ha = heightHome(*from, home_amsl_m), hb = heightHome(*to, home_amsl_m);

@@ -42,6 +42,8 @@ Result<GdalDataset> openRaster(const std::string& path) {
 
 Result<GdalDataset> warpedTo(const GdalDataset& source, const std::string& path, const char* reference,
                              bool nodata_alpha) {
+    if (GDALGetSpatialRef(source.get()) == nullptr && GDALGetGCPCount(source.get()) == 0)
+        return fail("{}: its place on the earth is not known: it names no reference system", path);
     const char* plain[] = {"-t_srs", reference, "-of", "VRT", "-r", "bilinear", "-dstnodata", "nan", "-ot", "Float32",
                            nullptr};
     const char* alpha[] = {"-t_srs", reference, "-of", "VRT", "-r", "bilinear", "-dstalpha", nullptr};

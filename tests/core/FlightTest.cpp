@@ -1,0 +1,252 @@
+#include <catch2/catch.hpp>
+
+#include "core/flight/Executor.h"
+#include "core/flight/Rehearse.h"
+#include "core/mission/Compile.h"
+#include "core/plan/PlanFile.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+/// Items in short: "p" a point, "jT:N" a repeat to point T (1-based) N extra times. Gives the visit order as point numbers.
+struct Jump {
+    int after, to, count;
+};
+std::vector<int> visitOrder(int points, std::vector<Jump> jumps, bool rearm, std::size_t most = 60) {
+    std::vector<MissionItem> items{{0, 0, cmd::waypoint}};
+    std::vector<int> point_of{0}, seq_of(static_cast<std::size_t>(points) + 2, 0);
+    for (int p = 1; p <= points; ++p) {
+        seq_of[static_cast<std::size_t>(p)] = static_cast<int>(items.size());
+        items.push_back({static_cast<std::uint16_t>(items.size()), 3, cmd::waypoint});
+        point_of.push_back(p);
+        for (const Jump& j : jumps)
+            if (j.after == p) {
+                items.push_back({static_cast<std::uint16_t>(items.size()), 2, cmd::jump, static_cast<float>(-j.to), static_cast<float>(j.count)});
+                point_of.push_back(0);
+            }
+    }
+    seq_of[static_cast<std::size_t>(points) + 1] = static_cast<int>(items.size());
+    for (MissionItem& i : items)
+        if (i.command == cmd::jump) i.param1 = static_cast<float>(seq_of[static_cast<std::size_t>(-i.param1)]);
+    Executor executor(items, true, rearm);
+    std::vector<int> order;
+    while (order.size() < most) {
+        const auto seq = executor.advance();
+        if (!seq) break;
+        order.push_back(point_of[*seq]);
+    }
+    return order;
+}
+std::vector<int> digits(const std::string& text) {
+    std::vector<int> out;
+    for (const char c : text)
+        if (c >= '0' && c <= '9') out.push_back(c - '0');
+    return out;
+}
+
+Result<Rehearsal> flown(const Plan& plan, RehearseOptions options = {}, std::shared_ptr<const Terrain> terrain = nullptr) {
+    const auto mission = compileMission(plan, expand(plan, terrain.get()));
+    REQUIRE(mission);
+    return rehearse(plan, *mission, terrain, options);
+}
+
+}  // namespace
+
+TEST_CASE("repeats visit items in exactly the agreed order", "[flight][executor][repeat]") {
+    struct Row {
+        const char* label;
+        int points;
+        std::vector<Jump> jumps;
+        bool rearm;
+        const char* expected;
+    };
+    const Row rows[] = {
+        {"plain", 3, {}, true, "123"},
+        {"back once", 3, {{3, 1, 1}}, true, "123 123"},
+        {"nested, re-armed", 7, {{4, 2, 2}, {6, 1, 1}}, true, "1 234 234 234 56 1 234 234 234 56 7"},
+        {"nested, not re-armed", 7, {{4, 2, 2}, {6, 1, 1}}, false, "1 234 234 234 56 1 234 56 7"},
+        {"skip and back, re-armed", 4, {{2, 4, 2}, {4, 1, 3}}, true, "12 4 12 4 123 4 12 4"},
+        {"skip and back, not re-armed", 4, {{2, 4, 2}, {4, 1, 3}}, false, "12 4 12 4 123 4 123 4"},
+        {"to itself", 3, {{2, 2, 3}}, true, "1 2222 3"},
+        {"on the last item", 2, {{2, 1, 2}}, false, "12 12 12"},
+        {"forward over the end", 3, {{2, 4, 1}}, true, "12"},
+        {"two on one item", 3, {{2, 1, 1}, {2, 1, 1}}, false, "12 12 12 3"},
+        {"count zero does nothing", 3, {{2, 1, 0}}, true, "123"},
+    };
+    for (const Row& row : rows) {
+        INFO(row.label);
+        CHECK(visitOrder(row.points, row.jumps, row.rearm) == digits(row.expected));
+    }
+}
+
+TEST_CASE("an endless repeat goes on and a ring of repeats alone ends", "[flight][executor][repeat]") {
+    CHECK(visitOrder(2, {{2, 1, -1}}, true, 60).size() == 60);
+    std::vector<MissionItem> ring{{0, 0, cmd::waypoint}, {1, 2, cmd::jump, 1, -1}};
+    Executor executor(ring, true, true);
+    CHECK_FALSE(executor.advance());
+}
+
+TEST_CASE("looking ahead changes nothing", "[flight][executor]") {
+    std::vector<MissionItem> items{{0, 0, 16}, {1, 3, 16}, {2, 2, cmd::jump, 1, 1}, {3, 3, 16}};
+    Executor executor(items, true, true);
+    REQUIRE(executor.advance() == 1u);
+    for (int i = 0; i < 5; ++i) CHECK(executor.peek() == 1u);
+    CHECK(executor.advance() == 1u);
+    CHECK(executor.advance() == 3u);
+    CHECK_FALSE(executor.advance());
+}
+
+TEST_CASE("hover power follows momentum theory", "[flight][power]") {
+    const VehicleProfile v;
+    const double rho = 1.225, weight = v.mass_kg * 9.80665;
+    const double ideal = std::pow(weight, 1.5) / std::sqrt(2 * rho * v.rotor_area_m2);
+    CHECK(multirotorPower_w(v, 0, 0, rho) == Approx(ideal / v.efficiency + v.other_power_w));
+    CHECK(multirotorPower_w(v, 6, 0, rho) < multirotorPower_w(v, 0, 0, rho));    // translational lift
+    CHECK(multirotorPower_w(v, 15, 0, rho) > multirotorPower_w(v, 8, 0, rho));   // drag
+    CHECK(multirotorPower_w(v, 0, 3, rho) > multirotorPower_w(v, 0, 0, rho));
+    CHECK(airDensity_kgm3(0) == Approx(1.225));
+    CHECK(airDensity_kgm3(2000) == Approx(1.0066).epsilon(0.002));  // ISO 2533 table
+}
+
+TEST_CASE("the battery gives what it holds", "[flight][battery]") {
+    const VehicleProfile v;
+    Battery b;
+    double hours = 0;
+    while (b.left_percent > 0 && hours < 10) {
+        b.draw(v, 100, 1);
+        hours += 1 / 3600.0;
+    }
+    CHECK(b.used_wh == Approx(v.battery_wh).epsilon(0.01));
+    CHECK(hours * 100 < v.battery_wh);            // some is lost inside
+    CHECK(hours * 100 > 0.9 * v.battery_wh);
+    CHECK(b.voltage_v < 4 * 3.6);
+}
+
+TEST_CASE("a rehearsed row of points takes the time its speed and climbs give", "[flight][rehearse]") {
+    const auto r = flown(rowPlan(5));
+    REQUIRE(r);
+    CHECK(r->landed);
+    // 500 m out and back at 8 m/s, 60 m up at 3 m/s, down 52 m at 2 m/s and 8 m at 0.7 m/s, and the changes between.
+    const double expected = 1000 / 8.0 + 60 / 3.0 + 52 / 2.0 + 8 / 0.7;
+    CHECK(r->duration_s > expected - 4);  // reached within the acceptance radius
+    CHECK(r->duration_s < expected + 40);
+    CHECK(r->distance_m == Approx(1000).margin(15));
+    CHECK(r->max_height_home_m == Approx(60).margin(1.5));
+    CHECK(r->energy_left_percent < 100);
+    CHECK_FALSE(r->min_clearance_m);  // no terrain: unknown
+}
+
+TEST_CASE("rehearsal counts visits, holds and photos", "[flight][rehearse]") {
+    Plan plan = rowPlan(3);
+    plan.items[2].actions = {PhotoNow{}, Repeat{plan.items[1].id, 2}};
+    const auto without = flown(plan);
+    plan.items[3].kind = ItemKind::hold;
+    plan.items[3].hold_s = 30;
+    const auto with = flown(plan);
+    REQUIRE(without);
+    REQUIRE(with);
+    CHECK(with->visits.at(plan.items[1].id) == 3);
+    CHECK(with->visits.at(plan.items[3].id) == 1);
+    CHECK(with->photos == 3);
+    CHECK(with->duration_s == Approx(without->duration_s + 30).margin(6));
+}
+
+TEST_CASE("limits of the vehicle are kept at every instant", "[flight][motion]") {
+    Plan plan = rowPlan(4);
+    plan.items[2].height = Height::aboveHome(120);
+    plan.items[3].height = Height::aboveHome(20);
+    const auto r = flown(plan, {{230, 5}, 3600, {}});
+    REQUIRE(r);
+    const auto range = [&](const char* name) {
+        const Channel* c = r->log->find(name);
+        REQUIRE(c != nullptr);
+        const auto [low, high] = std::minmax_element(c->value.begin(), c->value.end());
+        return std::pair(*low, *high);
+    };
+    CHECK(range("velocity.ground_mps").second < 9.1);
+    CHECK(range("velocity.climb_mps").second <= plan.vehicle.climb_mps + 0.01);
+    CHECK(range("velocity.climb_mps").first >= -plan.vehicle.descent_mps - 0.01);
+    CHECK(range("attitude.roll_deg").second < 35);
+    const Channel* v = r->log->find("velocity.ground_mps");
+    for (std::size_t i = 1; i < v->value.size(); ++i)
+        CHECK(std::abs(v->value[i] - v->value[i - 1]) <= plan.vehicle.accel_mps2 * (v->t_s[i] - v->t_s[i - 1]) + 1e-6);
+}
+
+TEST_CASE("wind costs energy and the aircraft still lands at home", "[flight][wind]") {
+    const auto calm = flown(rowPlan(4)), windy = flown(rowPlan(4), {{90, 9}, 3600, {}});
+    REQUIRE(calm);
+    REQUIRE(windy);
+    CHECK(windy->landed);
+    CHECK(windy->energy_wh > calm->energy_wh);
+    const Channel* lat = windy->log->find("position.lat_deg");
+    const Channel* lon = windy->log->find("position.lon_deg");
+    CHECK(distance_m({lat->value.back(), lon->value.back()}, {47.31, -20.12}) < 2);
+}
+
+TEST_CASE("an endless repeat is rehearsed until the battery reserve and then comes home", "[flight][rehearse]") {
+    Plan plan = rowPlan(2);
+    plan.items[2].actions = {Repeat{plan.items[1].id, -1}};
+    plan.vehicle.battery_wh = 30;
+    const auto r = flown(plan);
+    REQUIRE(r);
+    CHECK(r->landed);
+    CHECK(r->reached_reserve);
+    CHECK(r->energy_left_percent < plan.vehicle.reserve_percent);
+    CHECK(r->energy_left_percent > 5);
+}
+
+TEST_CASE("the nose follows a look-at", "[flight][look-at]") {
+    Plan plan = rowPlan(4);
+    const GeoPoint place = destination(plan.home->position, 45, 400);
+    plan.items[1].actions = {LookAt{place, Height::amsl(0), ""}};
+    const auto r = flown(plan);
+    REQUIRE(r);
+    const Channel *lat = r->log->find("position.lat_deg"), *lon = r->log->find("position.lon_deg"), *yaw = r->log->find("attitude.yaw_deg");
+    const Channel* item = r->log->find("mission.item");
+    int compared = 0;
+    for (std::size_t i = 0; i < yaw->value.size(); ++i) {
+        if (item->value[i] < 6 || item->value[i] > 7) continue;
+        CHECK(std::abs(wrapAngle(yaw->value[i] - bearing_deg({lat->value[i], lon->value[i]}, place))) < 4);
+        ++compared;
+    }
+    CHECK(compared > 50);
+}
+
+TEST_CASE("refusals come in words", "[flight][command]") {
+    Flight flight({VehicleProfile{}, {47.31, -20.12}, 0, nullptr, {}, 60, true, true});
+    CHECK(flight.startMission().error().message == "not armed");
+    CHECK(flight.takeOff(20).error().message == "not armed");
+    REQUIRE(flight.arm());
+    CHECK(flight.startMission().error().message == "no mission is stored");
+    CHECK_FALSE(flight.takeOff(-3));
+    REQUIRE(flight.takeOff(20));
+    for (int i = 0; i < 200; ++i) flight.step();
+    CHECK(flight.heightHome_m() == Approx(20).margin(1.2));
+    CHECK(flight.mode() == FlightMode::hold);
+    CHECK(flight.disarm().error().message.find("land first") != std::string::npos);
+    REQUIRE(flight.returnHome());
+    for (int i = 0; i < 3000 && flight.state().armed; ++i) flight.step();
+    CHECK_FALSE(flight.state().armed);
+    CHECK(flight.state().on_ground);
+}
+
+TEST_CASE("rehearsal needs home's height and can be stopped", "[flight][rehearse]") {
+    Plan plan = rowPlan(2);
+    plan.home->amsl_m.reset();
+    CHECK(flown(plan).error().message.find("height above sea level is unknown") != std::string::npos);
+    std::stop_source stop;
+    stop.request_stop();
+    CHECK(flown(rowPlan(2), {{}, 3600, stop.get_token()}).error().message.find("stopped") != std::string::npos);
+}
+
+TEST_CASE("without a take-off item the first move is up, then across", "[flight][motion]") {
+    Plan plan = rowPlan(2);
+    plan.items.erase(plan.items.begin());
+    const auto r = flown(plan);
+    REQUIRE(r);
+    const Channel *h = r->log->find("position.height_home_m"), *lon = r->log->find("position.lon_deg");
+    for (std::size_t i = 0; i < h->value.size() && h->value[i] < 55; ++i) CHECK(std::abs(lon->value[i] + 20.12) < 1e-5);
+}

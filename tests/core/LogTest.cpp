@@ -1,0 +1,192 @@
+#include <catch2/catch.hpp>
+#include <sys/stat.h>
+
+#include "core/exchange/Export.h"
+#include "core/flight/Rehearse.h"
+#include "core/logio/LogReader.h"
+#include "core/mavlink/Frame.h"
+#include "core/mission/Compile.h"
+#include "core/plan/PlanFile.h"
+#include "core/review/PlannedFlown.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+using mavlink::Message;
+
+namespace {
+
+std::string stamped(Message m, double unix_s) {
+    m.system = 1;
+    m.component = 1;
+    const auto us = static_cast<std::uint64_t>(unix_s * 1e6);
+    std::string out;
+    for (int i = 7; i >= 0; --i) out += static_cast<char>(us >> (8 * i));
+    return out + mavlink::encode(m);
+}
+/// Ten seconds of a vehicle flying east at 10 m/s, 50 m above home, from boot time `boot_s`.
+std::string recording(double boot_s = 100, double unix_s = 1.8e9) {
+    std::string out = stamped(Message("HEARTBEAT").set("type", 2).set("autopilot", 3).set("base_mode", 128 + 1).set("custom_mode", 3), unix_s);
+    for (int i = 0; i <= 50; ++i) {
+        const double t = 0.2 * i;
+        const GeoPoint p = destination({47.31, -20.12}, 90, 10 * t);
+        out += stamped(Message("GLOBAL_POSITION_INT").set("time_boot_ms", (boot_s + t) * 1000).set("lat", p.lat_deg * 1e7).set("lon", p.lon_deg * 1e7)
+                           .set("alt", 60000).set("relative_alt", 50000).set("vy", 1000).set("hdg", 9000), unix_s + t * 0.1);  // a fast link clock
+        out += stamped(Message("ATTITUDE").set("time_boot_ms", (boot_s + t) * 1000).set("roll", 0.1).set("yaw", -1.5707963), unix_s + t * 0.1);
+        if (i % 5 == 0) out += stamped(Message("SYS_STATUS").set("voltage_battery", 15800).set("current_battery", 1200).set("battery_remaining", 80), unix_s + t * 0.1);
+    }
+    return out;
+}
+
+std::shared_ptr<const FlightLog> rehearsed(const Plan& plan, Wind wind = {}) {
+    const auto mission = compileMission(plan, expand(plan, nullptr));
+    REQUIRE(mission);
+    const auto r = rehearse(plan, *mission, nullptr, {wind, 6 * 3600, {}});
+    REQUIRE(r);
+    return r->log;
+}
+
+}  // namespace
+
+TEST_CASE("a recording gives canonical channels on the vehicle's own clock", "[logio][recording]") {
+    const auto log = readLog(recording(), "r");
+    REQUIRE(log);
+    const Channel* h = (*log)->find("position.height_home_m");
+    REQUIRE(h != nullptr);
+    CHECK(h->unit == "m");
+    CHECK(h->value.size() == 51);
+    CHECK(h->value[7] == Approx(50));
+    CHECK(h->t_s.back() - h->t_s.front() == Approx(10));
+    CHECK(*(*log)->find("attitude.yaw_deg")->at(5) == Approx(270));
+    CHECK(*(*log)->find("battery.voltage_v")->at(9) == Approx(15.8));
+    CHECK((*log)->find("GLOBAL_POSITION_INT.vy") != nullptr);
+    CHECK((*log)->message_counts.at("ATTITUDE") == 51);
+    REQUIRE((*log)->sessions.size() == 1);
+    CHECK((*log)->sessions[0].distance_m == Approx(100).margin(1));
+    CHECK((*log)->modes.front().name == "mission");
+    CHECK((*log)->events.front().kind == "armed");
+}
+
+TEST_CASE("a vehicle that starts again begins a new session", "[logio][recording]") {
+    const auto log = readLog(recording(100) + recording(5, 1.8e9 + 60), "r");
+    REQUIRE(log);
+    REQUIRE((*log)->sessions.size() == 2);
+    CHECK((*log)->sessions[1].to_s - (*log)->sessions[1].from_s == Approx(10).margin(0.1));
+    const Channel* lat = (*log)->find("position.lat_deg");
+    CHECK(std::is_sorted(lat->t_s.begin(), lat->t_s.end()));
+}
+
+TEST_CASE("damaged stretches of a recording are passed over and counted", "[logio][recording][hostile]") {
+    const std::string good = recording();
+    std::string bad = good;
+    bad.replace(good.size() / 2, 200, rubbish(200, 4));
+    const auto log = readLog(bad, "r");
+    REQUIRE(log);
+    CHECK((*log)->damaged_bytes >= 200);
+    CHECK((*log)->damaged_bytes < 320);
+    CHECK((*log)->damaged_records >= 1);
+    CHECK((*log)->find("position.lat_deg")->value.size() > 45);
+}
+
+TEST_CASE("no damaged recording crashes or hangs the reader", "[logio][recording][hostile]") {
+    int index = 0;
+    for (const std::string& bytes : damaged(recording(), 300, 21)) {
+        INFO(index++);
+        const auto log = readLog(bytes, "d");
+        if (log) CHECK((*log)->damaged_bytes <= bytes.size());
+        else CHECK(log.error().message.starts_with("d: "));
+    }
+}
+
+TEST_CASE("files that are no logs say what is read", "[logio][hostile]") {
+    TempDir dir;
+    CHECK(readLog("", "e").error().message.find("empty") != std::string::npos);
+    CHECK(readLog(rubbish(3000, 9), "r").error().message.find("not a log") != std::string::npos);
+    CHECK(openLog(dir.path()).error().message.find("directory") != std::string::npos);
+    CHECK(openLog(dir / "none").error().message.find("No such file") != std::string::npos);
+    spit(dir / "locked", recording());
+    chmod((dir / "locked").c_str(), 0);
+    chmod(dir.path().c_str(), 0755);
+    withoutRights([&](bool stopped) {
+        if (stopped) CHECK_FALSE(openLog(dir / "locked"));
+    });
+}
+
+TEST_CASE("a rehearsal written as ULog comes back with its channels, modes and events", "[logio][ulog]") {
+    const auto log = rehearsed(rowPlan(3));
+    const auto back = readLog(writeUlog(*log), "u");
+    REQUIRE(back);
+    CHECK((*back)->format == "ULog");
+    for (const char* name : {"position.lat_deg", "battery.left_percent", "attitude.yaw_deg", "mission.item"}) {
+        INFO(name);
+        const Channel *a = log->find(name), *b = (*back)->find(name);
+        REQUIRE(b != nullptr);
+        CHECK(b->unit == a->unit);
+        REQUIRE(b->value.size() == a->value.size());
+        CHECK(b->value == a->value);
+        CHECK(b->t_s[20] - b->t_s[0] == Approx(a->t_s[20] - a->t_s[0]));
+    }
+    CHECK((*back)->modes.size() == log->modes.size());
+    CHECK((*back)->events.size() == log->events.size());
+    CHECK((*back)->sessions.size() == 1);
+}
+
+TEST_CASE("no damaged ULog crashes or hangs the reader", "[logio][ulog][hostile]") {
+    const std::string good = writeUlog(*rehearsed(rowPlan(1))).substr(0, 60000);
+    for (const std::string& bytes : damaged(good, 200, 31)) {
+        const auto log = readLog(bytes, "d");
+        if (!log) CHECK(log.error().message.size() > 4);
+    }
+    CHECK(readLog(good.substr(0, 12), "short").error().message.find("not complete") != std::string::npos);
+}
+
+TEST_CASE("a flight on the line has small errors, a shifted one is measured", "[review]") {
+    const Plan plan = rowPlan(5);
+    const auto mission = compileMission(plan, expand(plan, nullptr));
+    const auto log = rehearsed(plan);
+    const auto on_line = plannedAgainstFlown(mission->items, 0.0, *log);
+    REQUIRE(on_line);
+    CHECK(on_line->legs.size() == 4);
+    CHECK(on_line->cross_max_m < 0.5);
+    CHECK(on_line->height_max_m < 1.5);
+    CHECK(on_line->flown_s == Approx(log->duration_s()).margin(2));
+    auto moved = mission->items;
+    for (MissionItem& i : moved)
+        if (i.command == cmd::waypoint) i.x += toE7(destination({47.31, -20.12}, 0, 7).lat_deg - 47.31), i.z += 4;
+    const auto off = plannedAgainstFlown(moved, 0.0, *log);
+    REQUIRE(off);
+    CHECK(off->cross_mean_m == Approx(7).margin(0.3));
+    CHECK(off->height_mean_m == Approx(4).margin(0.4));
+    CHECK_FALSE(plannedAgainstFlown(mission->items, 0.0, FlightLog{}));
+}
+
+TEST_CASE("exports hold true heights and every point", "[exchange]") {
+    const Plan plan = rowPlan(3);
+    const Route route = expand(plan, nullptr);
+    const Path path = pathOf(plan, route, nullptr);
+    const std::string kml = planKml(plan, path);
+    CHECK(kml.find("<altitudeMode>absolute</altitudeMode>") != std::string::npos);
+    CHECK(kml.find(",60.00 ") != std::string::npos);
+    CHECK(planGpx(plan, path).find("<ele>60.00</ele>") != std::string::npos);
+    const std::string csv = planCsv(plan, path);
+    CHECK(std::count(csv.begin(), csv.end(), '\n') == static_cast<long>(path.points.size()) + 1);
+
+    const auto log = rehearsed(plan);
+    const std::string track = logKml(*log, "a <b> & c");
+    CHECK(track.find("a &lt;b&gt; &amp; c") != std::string::npos);
+    CHECK(track.find("clampToGround") == std::string::npos);
+    CHECK(logGpx(*log, "t").find("<trkpt") != std::string::npos);
+    const std::string table = logCsv(*log);
+    CHECK(table.find("battery.left_percent [%]") != std::string::npos);
+    CHECK(std::count(table.begin(), table.end(), '\n') == static_cast<long>(log->find("position.lat_deg")->value.size()) + 1);
+    CHECK(extensionOf("a.b/C.KML") == ".kml");
+    CHECK(extensionOf("a.b/c") == "");
+}
+
+TEST_CASE("a home of unknown height is never written as height zero", "[exchange]") {
+    Plan plan = rowPlan(2);
+    plan.home->amsl_m.reset();
+    const Path path = pathOf(plan, expand(plan, nullptr), nullptr);
+    CHECK(planKml(plan, path).find("absolute") == std::string::npos);
+    CHECK(planGpx(plan, path).find("<ele>") == std::string::npos);
+}

@@ -1,0 +1,143 @@
+#include <catch2/catch.hpp>
+#include <sys/stat.h>
+
+#include "core/plan/PlanFile.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+/// A plan with one of everything.
+Plan fullPlan() {
+    Plan plan = rowPlan(3);
+    plan.notes = "two\nlines, \"quoted\" and ünïcode";
+    plan.ceiling_m = 120.5;
+    plan.terrain_files = {"a.tif", "b/c.tif"};
+    plan.items[1].height = Height::amsl(74.25);
+    plan.items[1].speed_mps = 5.5;
+    plan.items[1].actions = {LookAt{{47.3, -20.1}, Height::aboveGround(2), "cairn"}, PhotoNow{}, GimbalPitch{-32}};
+    plan.items[2].kind = ItemKind::hold;
+    plan.items[2].hold_s = 20;
+    plan.items[2].actions = {LookAtStop{}, PhotoEvery{12.5}, Repeat{plan.items[1].id, 2}, RawCommand{3, 93, 1, 2, 3, 4, 5, 6, 7}};
+    Item block;
+    block.id = plan.newId();
+    block.kind = ItemKind::block;
+    block.name = "quarry";
+    block.block = {{{47.31, -20.12}, {47.312, -20.12}, {47.312, -20.117}}, 80, 75, 60, 5};
+    plan.items.insert(plan.items.begin() + 3, block);
+    plan.fences.push_back({plan.newId(), FenceKind::keepOut, "colony", {{47.30, -20.13}, {47.31, -20.13}, {47.31, -20.125}}, ""});
+    plan.traits.repeats_rearm = false;
+    return plan;
+}
+std::string errorOf(const std::string& text) {
+    const auto plan = readPlanText(text, "test.geojson");
+    REQUIRE_FALSE(plan);
+    return plan.error().message;
+}
+std::string withItem(const std::string& anhinga, const std::string& geometry = R"({"type":"Point","coordinates":[-20,47]})") {
+    return R"({"type":"FeatureCollection","anhinga":{"format":1},"features":[
+{"type":"Feature","geometry":)" + geometry + R"(,"properties":{},"anhinga":)" + anhinga + "}]}";
+}
+}  // namespace
+
+TEST_CASE("a plan comes back from its file as it was, and the same plan gives the same text", "[plan][file]") {
+    const Plan plan = fullPlan();
+    const std::string text = writePlanText(plan);
+    const auto back = readPlanText(text, "t");
+    REQUIRE(back);
+    CHECK(*back == plan);
+    CHECK(writePlanText(*back) == text);
+}
+
+TEST_CASE("a plan file has one feature a line, so that differences are readable", "[plan][file]") {
+    Plan plan = fullPlan();
+    const std::string before = writePlanText(plan);
+    plan.items[1].position.lat_deg += 0.001;
+    const std::string after = writePlanText(plan);
+    std::istringstream a(before), b(after);
+    int different = 0;
+    for (std::string x, y; std::getline(a, x) && std::getline(b, y);) different += x != y;
+    CHECK(different == 1);
+}
+
+TEST_CASE("members this version does not know survive a load and save", "[plan][file]") {
+    std::string text = writePlanText(rowPlan(1));
+    text.replace(text.find("\"format\":1"), 10, "\"format\":1,\n\"weather\":{\"a\":[1,2]}");
+    text.replace(text.find("\"kind\":\"waypoint\""), 17, "\"kind\":\"waypoint\",\"tilt\":7");
+    const auto plan = readPlanText(text, "t");
+    REQUIRE(plan);
+    const std::string again = writePlanText(*plan);
+    CHECK(again.find("\"weather\":{\"a\":[1,2]}") != std::string::npos);
+    CHECK(again.find("\"tilt\":7") != std::string::npos);
+}
+
+TEST_CASE("errors in a plan file say where and what was expected", "[plan][file][hostile]") {
+    CHECK(errorOf("").find("empty") != std::string::npos);
+    CHECK(errorOf("{\n  \"type\": ,\n}").find("line 2, column 11") != std::string::npos);
+    CHECK(errorOf("{\"type\":\"FeatureColl").find("ends too early") != std::string::npos);
+    CHECK(errorOf("[1,2,3]").find("FeatureCollection") != std::string::npos);
+    CHECK(errorOf(R"({"type":"FeatureCollection","features":[]})").find("not a plan") != std::string::npos);
+    CHECK(errorOf(R"({"type":"FeatureCollection","anhinga":{"format":99},"features":[]})").find("newer version") != std::string::npos);
+    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"teleport"})")).find("feature 1: item kind \"teleport\"") != std::string::npos);
+    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"waypoint","speed_mps":-3})")).find("speed_mps is -3") != std::string::npos);
+    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"waypoint"})", R"({"type":"Point","coordinates":[-20,97]})")).find("not on the earth") != std::string::npos);
+    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"waypoint","height":{"value_m":60,"ref":"roof"}})")).find("roof") != std::string::npos);
+    CHECK(errorOf(withItem(R"({"type":"fence","id":1,"kind":"keep-in"})", R"({"type":"Polygon","coordinates":[[[0,0],[1,1],[1,0],[0,1],[0,0]]]})")).find("crosses itself") != std::string::npos);
+    std::string twice = writePlanText(rowPlan(2));
+    twice.replace(twice.find("\"id\":2"), 6, "\"id\":3");
+    CHECK(errorOf(twice).find("id 3 is used twice") != std::string::npos);
+}
+
+TEST_CASE("saving replaces the file whole and leaves nothing beside it", "[plan][file]") {
+    TempDir dir;
+    const std::string path = dir / "p.anhinga.geojson";
+    REQUIRE(savePlan(rowPlan(1), path));
+    REQUIRE(savePlan(rowPlan(5), path));
+    const auto back = loadPlan(path);
+    REQUIRE(back);
+    CHECK(back->items.size() == 7);
+    int files = 0;
+    for ([[maybe_unused]] const auto& f : std::filesystem::directory_iterator(dir.path())) ++files;
+    CHECK(files == 1);
+    CHECK_FALSE(savePlan(rowPlan(1), dir.path()));
+    CHECK_FALSE(savePlan(rowPlan(1), dir / "no/such/folder/p.geojson"));
+}
+
+TEST_CASE("a directory, a missing and a forbidden plan file give their own errors", "[plan][file][hostile]") {
+    TempDir dir;
+    CHECK(loadPlan(dir.path()).error().message.find("directory") != std::string::npos);
+    CHECK(loadPlan(dir / "none").error().message.find("No such file") != std::string::npos);
+    spit(dir / "locked", writePlanText(rowPlan(1)));
+    chmod((dir / "locked").c_str(), 0);
+    chmod(dir.path().c_str(), 0755);
+    withoutRights([&](bool stopped) {
+        if (stopped) CHECK(loadPlan(dir / "locked").error().message.find("Permission") != std::string::npos);
+    });
+}
+
+TEST_CASE("no damaged plan file crashes the reader, and what is read is sound", "[plan][file][hostile]") {
+    const std::string good = writePlanText(fullPlan());
+    int refused = 0;
+    for (const std::string& text : damaged(good, 400, 7)) {
+        const auto plan = readPlanText(text, "d");
+        if (!plan) {
+            ++refused;
+            CHECK(plan.error().message.starts_with("d: "));
+            continue;
+        }
+        for (const Item& item : plan->items) CHECK(isValid(item.position));
+    }
+    CHECK(refused > 200);
+    for (unsigned i = 0; i < 40; ++i) CHECK_FALSE(readPlanText(rubbish(200 + i * 50, i), "r"));
+    CHECK_FALSE(readPlanText(std::string(200000, '['), "deep"));
+}
+
+TEST_CASE("numbers shown for items skip take-off and return", "[plan]") {
+    const Plan plan = rowPlan(3);
+    CHECK(itemNumber(plan, plan.items[0].id) == 0);
+    CHECK(itemNumber(plan, plan.items[1].id) == 1);
+    CHECK(itemText(plan, plan.items[3].id) == "Waypoint 3");
+    CHECK(itemText(plan, 999) == "an item that is gone");
+    CHECK(heightText(Height::amsl(74)) == "74 m AMSL");
+}

@@ -1,0 +1,155 @@
+// Shared by the tests: temporary folders, sample plans, a stand-in process, hostile variants of a file.
+#pragma once
+
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <filesystem>
+#include <fstream>
+#include <random>
+#include <sstream>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "core/plan/Plan.h"
+
+namespace anhinga::testing {
+
+/// A folder that is gone when the test ends.
+class TempDir {
+  public:
+    TempDir() {
+        std::string pattern = (std::filesystem::temp_directory_path() / "anhinga-test-XXXXXX").string();
+        path_ = mkdtemp(pattern.data());
+    }
+    ~TempDir() {
+        std::error_code ignored;
+        std::filesystem::remove_all(path_, ignored);
+    }
+    std::string operator/(const std::string& name) const { return path_ + "/" + name; }
+    const std::string& path() const { return path_; }
+
+  private:
+    std::string path_;
+};
+
+inline std::string demo(const std::string& name) { return std::string(DEMO_DIR) + "/" + name; }
+
+inline std::string slurp(const std::string& path) {
+    std::ifstream in(path, std::ios::binary);
+    std::ostringstream out;
+    out << in.rdbuf();
+    return out.str();
+}
+inline void spit(const std::string& path, const std::string& content) {
+    std::ofstream(path, std::ios::binary | std::ios::trunc) << content;
+}
+
+/// A small plan over open sea: home at 0 m, take-off, `n` waypoints in a row 100 m apart, return.
+inline Plan rowPlan(int n, GeoPoint home = {47.31, -20.12}) {
+    Plan plan;
+    plan.title = "row";
+    plan.home = Home{home, 0.0};
+    Item up;
+    up.id = plan.newId();
+    up.kind = ItemKind::takeOff;
+    up.height = Height::aboveHome(30);
+    plan.items.push_back(up);
+    for (int i = 1; i <= n; ++i) {
+        Item w;
+        w.id = plan.newId();
+        w.position = destination(home, 90, 100.0 * i);
+        plan.items.push_back(w);
+    }
+    Item back;
+    back.id = plan.newId();
+    back.kind = ItemKind::returnHome;
+    plan.items.push_back(back);
+    return plan;
+}
+
+/// A program of ours running beside the test; ended by its id when the test is over.
+class Process {
+  public:
+    Process(const std::string& program, std::vector<std::string> arguments) {
+        arguments.insert(arguments.begin(), program);
+        std::vector<char*> argv;
+        for (std::string& a : arguments) argv.push_back(a.data());
+        argv.push_back(nullptr);
+        pid_ = fork();
+        if (pid_ == 0) {
+            if (std::freopen("/dev/null", "w", stdout) == nullptr) _exit(126);
+            execv(program.c_str(), argv.data());
+            _exit(127);
+        }
+    }
+    ~Process() { stop(); }
+    Process(const Process&) = delete;
+    void stop() {
+        if (pid_ <= 0) return;
+        kill(pid_, SIGTERM);
+        for (int i = 0; i < 100; ++i) {
+            if (waitpid(pid_, nullptr, WNOHANG) == pid_) {
+                pid_ = 0;
+                return;
+            }
+            std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        }
+        kill(pid_, SIGKILL);
+        waitpid(pid_, nullptr, 0);
+        pid_ = 0;
+    }
+
+  private:
+    pid_t pid_ = 0;
+};
+
+/// A port of our own for each caller, so that tests running side by side do not meet.
+inline int freePort() {
+    static int next = 0;
+    return 20000 + (getpid() * 7 + next++ * 13) % 30000;
+}
+
+/// Truncations, flipped bits, overwritten stretches and doubled pieces of `original`, from a seed.
+inline std::vector<std::string> damaged(const std::string& original, int count, unsigned seed) {
+    std::mt19937 random(seed);
+    std::vector<std::string> out;
+    const auto at = [&](std::size_t n) { return static_cast<std::size_t>(random()) % std::max<std::size_t>(1, n); };
+    for (int i = 0; i < count; ++i) {
+        std::string s = original;
+        switch (i % 4) {
+            case 0: s.resize(at(s.size())); break;
+            case 1:
+                for (int k = 0; k < 1 + i % 9; ++k) s[at(s.size())] ^= static_cast<char>(1 << (random() % 8));
+                break;
+            case 2:
+                for (std::size_t k = at(s.size()), n = 0; k < s.size() && n < 24; ++k, ++n) s[k] = static_cast<char>(random());
+                break;
+            default: s.insert(at(s.size()), s.substr(at(s.size()), 40)); break;
+        }
+        out.push_back(s);
+    }
+    return out;
+}
+
+/// Binary rubbish of a given size.
+inline std::string rubbish(std::size_t n, unsigned seed) {
+    std::mt19937 random(seed);
+    std::string s(n, '\0');
+    for (char& c : s) c = static_cast<char>(random());
+    return s;
+}
+
+/// Runs `work` as a user without rights (tests often run as root, whom no permission stops).
+template <class F>
+void withoutRights(F work) {
+    const uid_t me = geteuid();
+    const bool dropped = me == 0 && seteuid(65534) == 0;
+    work(dropped || me != 0);
+    if (dropped && seteuid(me) != 0) std::abort();
+}
+
+}  // namespace anhinga::testing

@@ -1,0 +1,383 @@
+// The real window driven by real clicks and keys.
+#include <catch2/catch.hpp>
+
+#include <QtTest/QtTest>
+#include <QtWidgets/QtWidgets>
+
+#include "app/shell/MainWindow.h"
+#include "core/plan/PlanFile.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+/// The window on a copy of the demo, shown and laid out.
+class Driver {
+  public:
+    Driver() {
+        for (const char* f : {"patrol.anhinga.geojson", "quarry.anhinga.geojson", "quillmere-elevation.tif", "quillmere-imagery.tif"})
+            std::filesystem::copy(demo(f), dir / f);
+        QSettings().clear();
+        window.resize(1280, 800);
+        window.show();
+        REQUIRE(QTest::qWaitForWindowExposed(&window, 5000));
+    }
+    ~Driver() {
+        // Nothing asks whether to save while the test takes the window down.
+        QTimer::singleShot(0, [] {});
+        window.link().disconnectLink();
+    }
+    void openDemo(const char* name = "patrol.anhinga.geojson") {
+        REQUIRE(window.openFile(QString::fromStdString(dir / name)));
+        settle();
+    }
+    void settle() {
+        REQUIRE(window.plan().waitUntilDerived(10000));
+        QApplication::processEvents();
+    }
+    const Plan& plan() { return *window.plan().plan(); }
+    QPoint at(GeoPoint p) { return window.map().transform().toScreen(p).toPoint(); }
+    void click(QPoint p, Qt::KeyboardModifiers m = Qt::NoModifier) {
+        QTest::mouseClick(&window.map(), Qt::LeftButton, m, p);
+        settle();
+    }
+    void drag(QWidget* w, QPoint from, QPoint to, Qt::KeyboardModifiers m = Qt::NoModifier) {
+        QTest::mousePress(w, Qt::LeftButton, m, from);
+        for (int i = 1; i <= 8; ++i) QTest::mouseMove(w, from + (to - from) * i / 8);
+        // mouseMove carries no buttons under some platforms: the last step is sent by hand.
+        QMouseEvent move(QEvent::MouseMove, to, w->mapToGlobal(to), Qt::NoButton, Qt::LeftButton, m);
+        QApplication::sendEvent(w, &move);
+        QTest::mouseRelease(w, Qt::LeftButton, m, to);
+        settle();
+    }
+    void key(Qt::Key k, Qt::KeyboardModifiers m = Qt::NoModifier) {
+        window.map().setFocus();
+        QTest::keyClick(&window.map(), k, m);
+        settle();
+    }
+    template <class W>
+    W* child(const QString& name) {
+        auto* w = window.findChild<W*>(name);
+        REQUIRE(w != nullptr);
+        return w;
+    }
+    void press(const QString& name) { QTest::mouseClick(child<QPushButton>(name), Qt::LeftButton); }
+    bool until(int ms, const std::function<bool()>& done) {
+        QElapsedTimer t;
+        t.start();
+        while (t.elapsed() < ms) {
+            if (done()) return true;
+            QTest::qWait(20);
+        }
+        return done();
+    }
+    void type(const QString& field, const QString& text) {
+        auto* edit = child<QLineEdit>("field " + field);
+        edit->setFocus();
+        edit->selectAll();
+        QTest::keyClicks(edit, text);
+        QTest::keyClick(edit, Qt::Key_Return);
+        settle();
+    }
+
+    TempDir dir;
+    MainWindow window;
+};
+
+/// Answers the next message box with a button.
+void answer(QMessageBox::StandardButton button) {
+    QTimer::singleShot(150, [button] {
+        for (QWidget* w : QApplication::topLevelWidgets())
+            if (auto* box = qobject_cast<QMessageBox*>(w); box != nullptr && box->isVisible()) box->button(button)->click();
+    });
+}
+
+}  // namespace
+
+TEST_CASE("a plan is drawn with clicks and keys, edited and undone", "[ui][draft]") {
+    Driver d;
+    d.openDemo();
+    d.window.plan().startNew();
+    d.settle();
+    REQUIRE(d.plan().items.empty());
+    d.key(Qt::Key_H);
+    d.click({500, 400});
+    REQUIRE(d.plan().home);
+    CHECK(d.plan().home->amsl_m);
+    d.key(Qt::Key_W);
+    d.click({420, 300});
+    d.click({300, 260});
+    d.click({250, 380});
+    REQUIRE(d.plan().items.size() == 4);  // take-off came by itself
+    d.key(Qt::Key_Escape);
+    // On the leg between the first two a double click inserts.
+    d.window.plan().select({});
+    QTest::mouseDClick(&d.window.map(), Qt::LeftButton, Qt::NoModifier, (d.at(d.plan().items[1].position) + d.at(d.plan().items[2].position)) / 2);
+    d.settle();
+    REQUIRE(d.plan().items.size() == 5);
+    const GeoPoint before = d.plan().items[4].position;
+    const QPoint grip = d.at(before);
+    d.drag(&d.window.map(), grip, grip + QPoint(40, 30));
+    CHECK(distance_m(before, d.plan().items[4].position) > 50);
+    d.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(d.plan().items[4].position == before);
+    d.key(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK_FALSE(d.plan().items[4].position == before);
+    // Selected with a click and Ctrl+click, deleted together.
+    d.click(d.at(d.plan().items[4].position));
+    d.click(d.at(d.plan().items[3].position), Qt::ControlModifier);
+    CHECK(d.window.plan().selection().size() == 2);
+    d.key(Qt::Key_Delete);
+    CHECK(d.plan().items.size() == 3);
+    while (d.window.plan().canUndo()) d.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(d.plan().items.empty());
+    CHECK_FALSE(d.window.plan().modified());
+}
+
+TEST_CASE("a block and a fence are drawn corner by corner", "[ui][draft]") {
+    Driver d;
+    d.openDemo();
+    const std::size_t items = d.plan().items.size(), fences = d.plan().fences.size();
+    d.key(Qt::Key_B);
+    for (const QPoint p : {QPoint(520, 330), QPoint(600, 330), QPoint(600, 400), QPoint(520, 400)}) d.click(p);
+    d.key(Qt::Key_Return);
+    REQUIRE(d.plan().items.size() == items + 1);
+    const auto block = std::find_if(d.plan().items.begin(), d.plan().items.end(), [&](const Item& i) { return d.window.plan().isSelected(i.id); });
+    REQUIRE(block != d.plan().items.end());
+    CHECK(block->block.outline.size() == 4);
+    CHECK(d.window.plan().derived()->view.route.block_photos > 73);
+    d.key(Qt::Key_X);
+    for (const QPoint p : {QPoint(200, 450), QPoint(280, 450), QPoint(240, 520)}) d.click(p);
+    d.click({200, 450});  // the first corner again closes it
+    REQUIRE(d.plan().fences.size() == fences + 1);
+    CHECK(d.plan().fences.back().kind == FenceKind::keepOut);
+    // An outline that crosses itself is refused in words and can still be changed.
+    d.key(Qt::Key_X);
+    for (const QPoint p : {QPoint(200, 100), QPoint(300, 200), QPoint(300, 100), QPoint(200, 200)}) d.click(p);
+    d.key(Qt::Key_Return);
+    CHECK(d.plan().fences.size() == fences + 1);
+    CHECK(d.window.lastMessage().contains("crosses itself"));
+    d.key(Qt::Key_Escape);
+}
+
+TEST_CASE("the inspector edits heights, units and references; inheritance comes back when emptied", "[ui][inspector]") {
+    Driver d;
+    d.openDemo();
+    const ItemId id = d.plan().items[1].id;
+    d.window.plan().select({id});
+    d.settle();
+    d.type("Height", "200 ft");
+    CHECK(d.plan().find(id)->height->value_m == Approx(60.96));
+    const auto amsl = amslOf(d.plan(), d.window.plan().terrain().get(), d.plan().find(id)->position, *d.plan().find(id)->height);
+    auto* ref = d.child<QComboBox>("field Height reference");
+    ref->setCurrentIndex(1);
+    emit ref->activated(1);
+    d.settle();
+    CHECK(d.plan().find(id)->height->ref == HeightRef::amsl);
+    CHECK(d.plan().find(id)->height->value_m == Approx(*amsl).margin(0.06));
+    d.type("Speed", "12");
+    CHECK(d.plan().find(id)->speed_mps == 12.0);
+    auto* speed = d.child<QLineEdit>("field Speed");
+    speed->selectAll();
+    QTest::keyClick(speed, Qt::Key_Delete);
+    QTest::keyClick(speed, Qt::Key_Return);
+    d.settle();
+    CHECK_FALSE(d.plan().find(id)->speed_mps);
+    d.type("Height", "nonsense");
+    CHECK(d.plan().find(id)->height->value_m == Approx(*amsl).margin(0.06));
+    d.press("chip repeat");
+    d.settle();
+    CHECK(std::holds_alternative<Repeat>(d.plan().find(id)->actions.back()));
+}
+
+TEST_CASE("a point is dragged up in the height profile", "[ui][band]") {
+    Driver d;
+    d.openDemo();
+    auto* band = d.child<ProfileBand>("profile");
+    const ItemId id = d.plan().items[1].id;
+    const double before = effectiveHeight(d.plan(), d.plan().items[1]).value_m;
+    // Found as a user finds it: by the marker's place, which the band shows under the hand.
+    QPoint grip;
+    for (int x = 58; x < band->width() / 4 && grip.isNull(); ++x)
+        for (int y = 20; y < band->height() - 20; y += 2) {
+            QTest::mouseMove(band, {x, y});
+            QMouseEvent move(QEvent::MouseMove, QPoint(x, y), band->mapToGlobal(QPoint(x, y)), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
+            QApplication::sendEvent(band, &move);
+            if (band->cursor().shape() == Qt::SizeVerCursor && x > 75) {
+                grip = {x, y};
+                break;
+            }
+        }
+    REQUIRE_FALSE(grip.isNull());
+    d.drag(band, grip + QPoint(4, 0), grip + QPoint(4, -25));
+    CHECK(effectiveHeight(d.plan(), *d.plan().find(id)).value_m > before + 10);
+    CHECK(d.window.plan().undoName() == "Change height");
+}
+
+TEST_CASE("items are reordered in the itinerary and repeats keep their target", "[ui][itinerary]") {
+    Driver d;
+    d.openDemo();
+    auto* list = d.child<QListWidget>("itinerary");
+    CHECK(list->count() == static_cast<int>(1 + d.plan().items.size() + d.plan().fences.size()));
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::NoModifier, list->visualItemRect(list->item(4)).center());
+    CHECK(d.window.plan().isSelected(d.plan().items[3].id));
+    const ItemId moved = d.plan().items[3].id;
+    QMimeData none;
+    const QPointF to = QRectF(list->visualItemRect(list->item(2))).center() - QPointF(0, 10);
+    QDropEvent drop(to, Qt::MoveAction, &none, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(list->viewport(), &drop);
+    d.settle();
+    CHECK(d.plan().items[1].id == moved);
+    for (const Item& i : d.plan().items)
+        for (const Action& a : i.actions)
+            if (const auto* r = std::get_if<Repeat>(&a)) CHECK(r->target == moved);
+}
+
+TEST_CASE("a finding shows its place and its correction is one click", "[ui][findings]") {
+    Driver d;
+    d.openDemo();
+    d.window.plan().edit("low", [](Plan& p) { p.items[3].height = Height::aboveHome(60); });
+    d.settle();
+    CHECK(d.child<QPushButton>("findings count")->text().contains("stop"));
+    d.press("correct clearance-minimum");
+    d.settle();
+    CHECK(effectiveHeight(d.plan(), d.plan().items[3]).value_m > 60);
+}
+
+TEST_CASE("unsaved changes are guarded, saving is atomic, recent files are kept", "[ui][files]") {
+    Driver d;
+    d.openDemo();
+    d.window.plan().edit("Rename", [](Plan& p) { p.title = "changed"; });
+    answer(QMessageBox::Cancel);
+    CHECK_FALSE(d.window.openFile(QString::fromStdString(d.dir / "quarry.anhinga.geojson")));
+    CHECK(d.plan().title == "changed");
+    d.key(Qt::Key_S, Qt::ControlModifier);
+    CHECK_FALSE(d.window.plan().modified());
+    CHECK(loadPlan(d.dir / "patrol.anhinga.geojson")->title == "changed");
+    CHECK(d.window.openFile(QString::fromStdString(d.dir / "quarry.anhinga.geojson")));
+    CHECK(QSettings().value("files/recent").toStringList().size() == 2);
+}
+
+TEST_CASE("files that cannot be opened leave the open plan untouched", "[ui][files][hostile]") {
+    Driver d;
+    d.openDemo();
+    d.window.plan().edit("Rename", [](Plan& p) { p.title = "precious"; });
+    const PlanPtr before = d.window.plan().plan();
+    const std::string good = slurp(d.dir / "patrol.anhinga.geojson");
+    int n = 0;
+    for (std::string text : damaged(good, 24, 5)) {
+        if (n % 4 != 0) text[0] = '?';
+        spit(d.dir / "bad.geojson", text);
+        if (readPlanText(text, "x")) continue;
+        answer(QMessageBox::Discard);
+        CHECK_FALSE(d.window.openFile(QString::fromStdString(d.dir / "bad.geojson")));
+        CHECK(d.window.plan().plan() == before);
+        CHECK(d.window.lastMessage().contains("bad.geojson"));
+        if (++n >= 6) break;
+    }
+    CHECK(n > 3);
+    CHECK_FALSE(d.window.openFile(QString::fromStdString(d.dir.path())));
+    CHECK(d.window.plan().canUndo());
+    d.window.review().open(QString::fromStdString(d.dir / "bad.geojson"));
+    CHECK(d.until(5000, [&] { return !d.window.review().opening(); }));
+    CHECK_FALSE(d.window.review().log());
+}
+
+TEST_CASE("any action is found by name", "[ui][finder]") {
+    Driver d;
+    d.openDemo();
+    d.key(Qt::Key_K, Qt::ControlModifier);
+    auto* finder = d.child<QDialog>("finder");
+    auto* search = finder->findChild<QLineEdit*>();
+    QTest::keyClicks(search, "night");
+    QTest::keyClick(search, Qt::Key_Return);
+    CHECK(QSettings().value("theme/night").toBool());
+    d.window.setNight(false);
+}
+
+TEST_CASE("a rehearsal plays, pauses, is scrubbed and follows the plan", "[ui][rehearse]") {
+    Driver d;
+    d.openDemo();
+    d.key(Qt::Key_F2);
+    CHECK(d.window.workspace() == Workspace::rehearse);
+    auto* panel = d.child<RehearsePanel>("rehearse");
+    CHECK(panel->findChild<QLabel*>("headline")->text().contains("min"));
+    d.press("play");
+    REQUIRE(d.until(4000, [&] { return panel->playHead() > 8; }));
+    d.press("play");
+    const double stopped = panel->playHead();
+    QTest::qWait(150);
+    CHECK(panel->playHead() == stopped);
+    auto* band = d.child<TimeBand>("timeband");
+    QTest::mouseClick(band, Qt::LeftButton, Qt::NoModifier, {band->width() / 2, band->height() / 2});
+    CHECK(panel->playHead() == Approx(d.window.plan().derived()->rehearsal->duration_s / 2).margin(30));
+    panel->step(1);
+    CHECK(panel->playHead() > d.window.plan().derived()->rehearsal->duration_s / 2 - 30);
+}
+
+TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, open the recording", "[ui][job]") {
+    Driver d;
+    d.openDemo();
+    // A short plan, so that the flight is short.
+    d.window.plan().edit("Shorten", [](Plan& p) {
+        p.items.resize(2);
+        p.items[1].position = destination(p.home->position, 330, 120);
+        Item back;
+        back.id = p.newId();
+        back.kind = ItemKind::returnHome;
+        p.items.push_back(back);
+        p.return_height_m = 40;
+        p.items[1].height = Height::aboveHome(45);
+    });
+    d.settle();
+    REQUIRE(d.window.plan().derived()->rehearsal);
+    const double rehearsed = d.window.plan().derived()->rehearsal->duration_s;
+    const int port = freePort();
+    const GeoPoint home = d.plan().home->position;
+    Process standin(std::string(BIN_DIR) + "/anhinga-standin", {"--link", fmt::format("udp:127.0.0.1:{}", port), "--home", fmt::format("{:.7f},{:.7f},{:.1f}", home.lat_deg, home.lon_deg, *d.plan().home->amsl_m),
+                                                             "--terrain", demo("quillmere-elevation.tif"), "--speedup", "15", "--run-for", "55"});
+    d.key(Qt::Key_F3);
+    d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
+    d.press("connect");
+    REQUIRE(d.until(8000, [&] { return d.window.link().vehicle().heard; }));
+    REQUIRE(d.until(2000, [&] { return d.child<QPushButton>("hand over")->isEnabled(); }));
+    d.press("hand over");
+    REQUIRE(d.until(10000, [&] { return d.window.link().seal() == LinkSession::Seal::sealed; }));
+    CHECK(d.child<QLabel>("seal")->text().contains("Sealed"));
+    // Any later edit breaks the seal; undoing it mends it.
+    d.window.plan().edit("Lift", [](Plan& p) { p.items[1].height = Height::aboveHome(46); });
+    d.settle();
+    CHECK(d.child<QLabel>("seal")->text().contains("Seal broken"));
+    d.window.plan().undo();
+    d.settle();
+    CHECK(d.child<QLabel>("seal")->text().contains("Sealed"));
+    // A click does not arm; holding does.
+    auto* arm = d.child<QPushButton>("command Arm");
+    QTest::mouseClick(arm, Qt::LeftButton);
+    QTest::qWait(300);
+    CHECK_FALSE(d.window.link().vehicle().armed);
+    QTest::mousePress(arm, Qt::LeftButton);
+    QTest::qWait(1100);
+    QTest::mouseRelease(arm, Qt::LeftButton);
+    REQUIRE(d.until(5000, [&] { return d.window.link().vehicle().armed; }));
+    REQUIRE(d.until(3000, [&] { return d.window.link().commands().back().state == CommandNote::accepted; }));
+    d.press("command Start");
+    REQUIRE(d.until(5000, [&] { return d.window.link().vehicle().height_home_m.value_or(0) > 5; }));
+    d.press("command Start");  // again, in the air: answered all the same
+    REQUIRE(d.until(30000, [&] { return !d.window.link().vehicle().armed; }));
+    CHECK(d.window.link().vehicle().track.size() > 20);
+    d.press("open recording");
+    REQUIRE(d.until(8000, [&] { return d.window.review().log() != nullptr; }));
+    CHECK(d.window.workspace() == Workspace::debrief);
+    REQUIRE(d.window.review().comparison());
+    CHECK(d.window.review().comparison()->flown_s == Approx(rehearsed).epsilon(0.06));
+    CHECK(d.child<QListWidget>("channels")->count() > 50);
+    auto* search = d.child<QLineEdit>("channel search");
+    QTest::keyClicks(search, "roll_deg");
+    auto* list = d.child<QListWidget>("channels");
+    REQUIRE(list->count() >= 1);
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::ShiftModifier, list->visualItemRect(list->item(0)).center());
+    CHECK(d.child<TraceBand>("traces")->traces().size() == 4);
+}
