@@ -44,15 +44,30 @@ const std::string& telemetry() {
     static const std::string stream = [] {
         std::string s;
         for (int i = 0; s.size() < (16u << 20); ++i) {
-            s += mavlink::encode(mavlink::Message("GLOBAL_POSITION_INT").set("time_boot_ms", i).set("lat", 473100000 + i).set("lon", -201200000).set("hdg", 9000));
-            s += mavlink::encode(mavlink::Message("ATTITUDE").set("time_boot_ms", i).set("roll", 0.01).set("pitch", -0.02).set("yaw", 1.5).set("yawspeed", 0.1));
-            s += mavlink::encode(mavlink::Message("VFR_HUD").set("airspeed", 8).set("groundspeed", 8).set("alt", 60).set("throttle", 52));
+            s += mavlink::encode(mavlink::Message("GLOBAL_POSITION_INT")
+                                     .set("time_boot_ms", i)
+                                     .set("lat", 473100000 + i)
+                                     .set("lon", -201200000)
+                                     .set("hdg", 9000));
+            s += mavlink::encode(mavlink::Message("ATTITUDE")
+                                     .set("time_boot_ms", i)
+                                     .set("roll", 0.01)
+                                     .set("pitch", -0.02)
+                                     .set("yaw", 1.5)
+                                     .set("yawspeed", 0.1));
+            s += mavlink::encode(mavlink::Message("VFR_HUD")
+                                     .set("airspeed", 8)
+                                     .set("groundspeed", 8)
+                                     .set("alt", 60)
+                                     .set("throttle", 52));
         }
         return s;
     }();
     return stream;
 }
-std::span<const std::uint8_t> telemetryBytes() { return {reinterpret_cast<const std::uint8_t*>(telemetry().data()), telemetry().size()}; }
+std::span<const std::uint8_t> telemetryBytes() {
+    return {reinterpret_cast<const std::uint8_t*>(telemetry().data()), telemetry().size()};
+}
 
 void copyTelemetry(benchmark::State& state) {
     std::vector<char> to(telemetry().size());
@@ -84,7 +99,8 @@ void decodeTelemetry(benchmark::State& state) {
     for (auto _ : state) {
         mavlink::Parser parser;
         std::size_t n = 0;
-        parser.feed(telemetryBytes(), [&](const mavlink::Message& m, std::span<const std::uint8_t>) { n += m.info->id; });
+        parser.feed(telemetryBytes(),
+                    [&](const mavlink::Message& m, std::span<const std::uint8_t>) { n += m.info->id; });
         benchmark::DoNotOptimize(n);
     }
     state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * telemetry().size()));
@@ -108,7 +124,8 @@ void mapFrame(benchmark::State& state) {
         }
     });
     session.waitUntilDerived(20000);
-    for (int i = 0; i < 200 && map.base().image().isNull(); ++i) QApplication::processEvents(QEventLoop::WaitForMoreEvents, 50);
+    for (int i = 0; i < 200 && map.base().image().isNull(); ++i)
+        QApplication::processEvents(QEventLoop::WaitForMoreEvents, 50);
     map.showWholePlan();
     const bool panning = state.range(0) == 1;
     for (auto _ : state) {

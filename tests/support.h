@@ -36,7 +36,9 @@ class TempDir {
     std::string path_;
 };
 
-inline std::string demo(const std::string& name) { return std::string(DEMO_DIR) + "/" + name; }
+inline std::string demo(const std::string& name) {
+    return std::string(DEMO_DIR) + "/" + name;
+}
 
 inline std::string slurp(const std::string& path) {
     std::ifstream in(path, std::ios::binary);
@@ -121,14 +123,19 @@ inline std::vector<std::string> damaged(const std::string& original, int count, 
     for (int i = 0; i < count; ++i) {
         std::string s = original;
         switch (i % 4) {
-            case 0: s.resize(at(s.size())); break;
+            case 0:
+                s.resize(at(s.size()));
+                break;
             case 1:
                 for (int k = 0; k < 1 + i % 9; ++k) s[at(s.size())] ^= static_cast<char>(1 << (random() % 8));
                 break;
             case 2:
-                for (std::size_t k = at(s.size()), n = 0; k < s.size() && n < 24; ++k, ++n) s[k] = static_cast<char>(random());
+                for (std::size_t k = at(s.size()), n = 0; k < s.size() && n < 24; ++k, ++n)
+                    s[k] = static_cast<char>(random());
                 break;
-            default: s.insert(at(s.size()), s.substr(at(s.size()), 40)); break;
+            default:
+                s.insert(at(s.size()), s.substr(at(s.size()), 40));
+                break;
         }
         out.push_back(s);
     }

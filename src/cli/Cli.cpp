@@ -22,7 +22,9 @@ int runCli(int argc, char** argv) {
         sub->add_option("--terrain", a.terrain, "elevation raster (may be repeated)");
         return sub;
     };
-    const auto link = [&](CLI::App* sub) { sub->add_option("--link", a.link, "udp-listen:PORT, udp:HOST:PORT, tcp:HOST:PORT")->required(); };
+    const auto link = [&](CLI::App* sub) {
+        sub->add_option("--link", a.link, "udp-listen:PORT, udp:HOST:PORT, tcp:HOST:PORT")->required();
+    };
 
     plan(command("check", "findings of a plan", cliCheck));
     CLI::App* rehearse = plan(command("rehearse", "fly a plan on the ground", cliRehearse));
@@ -49,7 +51,8 @@ int runCli(int argc, char** argv) {
     exported->add_option("LOG_OR_PLAN", a.log)->required();
     exported->add_option("--terrain", a.terrain, "elevation raster (may be repeated)");
     exported->add_option("--out", a.out, "the extension chooses the format")->required();
-    CLI::App* review = command("review", "planned against flown; 1 when the duration is off by more than 3 %", cliReview);
+    CLI::App* review =
+        command("review", "planned against flown; 1 when the duration is off by more than 3 %", cliReview);
     review->add_option("LOG", a.log)->required();
     review->add_option("--plan", a.plan)->required();
     review->add_option("--terrain", a.terrain, "elevation raster (may be repeated)");
@@ -61,8 +64,10 @@ int runCli(int argc, char** argv) {
     }
     const CliResult result = call(a);
     if (!result.error.empty()) std::cerr << "anhinga-cli: " << result.error << "\n";
-    if (json && result.code < 2) std::cout << result.json.dump() << "\n";
-    else if (!json && !result.text.empty()) std::cout << result.text << (result.text.ends_with('\n') ? "" : "\n");
+    if (json && result.code < 2)
+        std::cout << result.json.dump() << "\n";
+    else if (!json && !result.text.empty())
+        std::cout << result.text << (result.text.ends_with('\n') ? "" : "\n");
     return result.code;
 }
 

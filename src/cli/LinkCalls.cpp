@@ -9,7 +9,9 @@ namespace anhinga {
 
 namespace {
 
-CliResult linkFailed(const std::string& what) { return {3, Json::object(), "", what}; }
+CliResult linkFailed(const std::string& what) {
+    return {3, Json::object(), "", what};
+}
 
 /// Opens the link and waits for a heartbeat; on failure `failed` holds the answer.
 std::unique_ptr<VehicleLink> connect(const CliArguments& a, CliResult& failed) {
@@ -33,10 +35,13 @@ CliResult handOverAnswer(const HandOver& h) {
     CliResult out;
     Json differences = Json::array();
     for (const MissionDifference& d : h.differences) {
-        differences.push_back({{"type", d.type}, {"seq", d.seq}, {"field", d.field}, {"plan", d.plan}, {"vehicle", d.vehicle}});
+        differences.push_back(
+            {{"type", d.type}, {"seq", d.seq}, {"field", d.field}, {"plan", d.plan}, {"vehicle", d.vehicle}});
         out.text += fmt::format("{} item {} {}: plan {}, vehicle {}\n", d.type, d.seq, d.field, d.plan, d.vehicle);
     }
-    out.json = {{"sent", {{"mission", h.mission.size()}, {"fence", h.fence.size()}, {"rally", 0}}}, {"verified", h.verified}, {"differences", differences}};
+    out.json = {{"sent", {{"mission", h.mission.size()}, {"fence", h.fence.size()}, {"rally", 0}}},
+                {"verified", h.verified},
+                {"differences", differences}};
     out.text += fmt::format("{} mission items and {} fence items read back: {}", h.mission.size(), h.fence.size(),
                             h.verified ? fmt::format("verified, seal {:016x}", h.fingerprint) : "NOT as sent");
     out.code = h.verified ? 0 : 1;
@@ -70,7 +75,8 @@ CliResult cliFetch(const CliArguments& a) {
     if (!back) return linkFailed(back.error().message);
     if (const auto ok = savePlan(back->plan, a.out); !ok) return unusable(ok.error());
     CliResult out;
-    out.json = {{"items", {{"mission", mission->size()}, {"fence", fence->size()}, {"rally", 0}}}, {"notes", back->notes}};
+    out.json = {{"items", {{"mission", mission->size()}, {"fence", fence->size()}, {"rally", 0}}},
+                {"notes", back->notes}};
     out.text = fmt::format("{} mission items and {} fence items into {}", mission->size(), fence->size(), a.out);
     for (const std::string& note : back->notes) out.text += "\n" + note;
     return out;
@@ -107,9 +113,13 @@ CliResult cliFly(const CliArguments& a) {
     double distance = 0;
     for (std::size_t i = 1; i < v.track.size(); ++i) distance += distance_m(v.track[i - 1].first, v.track[i].first);
     CliResult out;
-    out.json = {{"landed", landed}, {"duration_s", flown}, {"distance_m", distance}, {"items_reached", v.reached.size()}, {"photos", v.photos}};
-    out.text = fmt::format("{} after {}, {}, {} items reached, {} photos", landed ? "landed" : "still flying", durationText(flown),
-                           distanceText(distance), v.reached.size(), v.photos);
+    out.json = {{"landed", landed},
+                {"duration_s", flown},
+                {"distance_m", distance},
+                {"items_reached", v.reached.size()},
+                {"photos", v.photos}};
+    out.text = fmt::format("{} after {}, {}, {} items reached, {} photos", landed ? "landed" : "still flying",
+                           durationText(flown), distanceText(distance), v.reached.size(), v.photos);
     if (const std::string wrong = link->recordError(); !wrong.empty()) return linkFailed(wrong);
     out.code = landed ? 0 : 1;
     return out;

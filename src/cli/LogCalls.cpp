@@ -11,21 +11,28 @@ CliResult cliInspect(const CliArguments& a) {
     if (!opened) return unusable(opened.error());
     const FlightLog& log = **opened;
     CliResult out;
-    Json sessions = Json::array(), modes = Json::array(), events = Json::array(), messages = Json::object(), params = Json::object();
+    Json sessions = Json::array(), modes = Json::array(), events = Json::array(), messages = Json::object(),
+         params = Json::object();
     for (const LogSession& s : log.sessions) {
-        sessions.push_back({{"start_utc", s.start_unix_s > 0 ? Json(isoUtc(s.start_unix_s)) : Json()}, {"duration_s", s.to_s - s.from_s},
-                            {"distance_m", s.distance_m}, {"max_height_home_m", s.max_height_home_m}, {"armed_s", s.armed_s}});
-        out.text += fmt::format("flight of {}, {}, top {:.0f} m home, armed {}\n", durationText(s.to_s - s.from_s), distanceText(s.distance_m),
-                                s.max_height_home_m, durationText(s.armed_s));
+        sessions.push_back({{"start_utc", s.start_unix_s > 0 ? Json(isoUtc(s.start_unix_s)) : Json()},
+                            {"duration_s", s.to_s - s.from_s},
+                            {"distance_m", s.distance_m},
+                            {"max_height_home_m", s.max_height_home_m},
+                            {"armed_s", s.armed_s}});
+        out.text += fmt::format("flight of {}, {}, top {:.0f} m home, armed {}\n", durationText(s.to_s - s.from_s),
+                                distanceText(s.distance_m), s.max_height_home_m, durationText(s.armed_s));
     }
     for (const auto& [name, n] : log.message_counts) messages[name] = n;
     for (const auto& [name, v] : log.params) params[name] = v;
     for (const ModeChange& m : log.modes) modes.push_back({{"t_s", m.t_s}, {"name", m.name}});
     for (const LogEvent& e : log.events) events.push_back({{"t_s", e.t_s}, {"kind", e.kind}, {"text", e.text}});
-    out.json = {{"format", log.format}, {"sessions", sessions}, {"messages", messages}, {"params", params}, {"missions", log.missions},
-                {"modes", modes}, {"events", events}, {"damaged", {{"bytes", log.damaged_bytes}, {"records", log.damaged_records}}}};
-    out.text += fmt::format("{}: {} kinds of messages, {} channels, {} events, {} damaged bytes", log.format, log.message_counts.size(),
-                            log.channels().size(), log.events.size(), log.damaged_bytes);
+    out.json = {
+        {"format", log.format},     {"sessions", sessions},
+        {"messages", messages},     {"params", params},
+        {"missions", log.missions}, {"modes", modes},
+        {"events", events},         {"damaged", {{"bytes", log.damaged_bytes}, {"records", log.damaged_records}}}};
+    out.text += fmt::format("{}: {} kinds of messages, {} channels, {} events, {} damaged bytes", log.format,
+                            log.message_counts.size(), log.channels().size(), log.events.size(), log.damaged_bytes);
     return out;
 }
 
@@ -74,16 +81,21 @@ CliResult cliReview(const CliArguments& a) {
     if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
     const auto planned = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain);
     if (!planned) return unusable(planned.error());
-    const auto flown = plannedAgainstFlown(loaded->view.mission->items, homeAmsl(loaded->plan, loaded->terrain.get()), **opened);
+    const auto flown =
+        plannedAgainstFlown(loaded->view.mission->items, homeAmsl(loaded->plan, loaded->terrain.get()), **opened);
     if (!flown) return unusable({a.log + ": " + flown.error().message});
     CliResult out;
     const double off = 100 * (flown->flown_s / planned->duration_s - 1);
-    out.json = {{"cross_mean_m", flown->cross_mean_m}, {"cross_max_m", flown->cross_max_m}, {"height_mean_m", flown->height_mean_m},
-                {"height_max_m", flown->height_max_m}, {"planned_s", planned->duration_s}, {"flown_s", flown->flown_s},
-                {"duration_off_percent", off}, {"photos_planned", planned->photos}, {"photos_flown", flown->photos_flown}, {"legs", flown->legs.size()}};
-    out.text = fmt::format("flown {} against {} rehearsed ({:+.1f} %), largest cross-track error {:.1f} m (mean {:.1f}), height error {:.1f} m, photos {} of {}",
-                           durationText(flown->flown_s), durationText(planned->duration_s), off, flown->cross_max_m, flown->cross_mean_m,
-                           flown->height_max_m, flown->photos_flown, planned->photos);
+    out.json = {{"cross_mean_m", flown->cross_mean_m},   {"cross_max_m", flown->cross_max_m},
+                {"height_mean_m", flown->height_mean_m}, {"height_max_m", flown->height_max_m},
+                {"planned_s", planned->duration_s},      {"flown_s", flown->flown_s},
+                {"duration_off_percent", off},           {"photos_planned", planned->photos},
+                {"photos_flown", flown->photos_flown},   {"legs", flown->legs.size()}};
+    out.text = fmt::format(
+        "flown {} against {} rehearsed ({:+.1f} %), largest cross-track error {:.1f} m (mean {:.1f}), height error "
+        "{:.1f} m, photos {} of {}",
+        durationText(flown->flown_s), durationText(planned->duration_s), off, flown->cross_max_m, flown->cross_mean_m,
+        flown->height_max_m, flown->photos_flown, planned->photos);
     out.code = std::abs(off) <= 3 ? 0 : 1;
     return out;
 }

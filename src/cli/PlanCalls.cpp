@@ -21,7 +21,9 @@ Result<LoadedPlan> loadForCli(const CliArguments& a) {
     return loaded;
 }
 
-CliResult unusable(const Error& e) { return {2, Json::object(), "", e.message}; }
+CliResult unusable(const Error& e) {
+    return {2, Json::object(), "", e.message};
+}
 
 CliResult cliCheck(const CliArguments& a) {
     const auto loaded = loadForCli(a);
@@ -49,9 +51,10 @@ CliResult cliCheck(const CliArguments& a) {
     out.json["photos"] = view.route.block_photos;
     out.json["area_m2"] = view.route.block_area_m2;
     out.json["lowest_clearance_m"] = view.clearance.lowest_m ? Json(*view.clearance.lowest_m) : Json();
-    out.text += fmt::format("{} stop, {} warn, {} note; {} mission items, {}, lowest clearance {}", counts[0], counts[1], counts[2],
-                            view.mission ? view.mission->items.size() : 0, distanceText(view.path.length_m),
-                            view.clearance.lowest_m ? distanceText(*view.clearance.lowest_m) : "unknown");
+    out.text +=
+        fmt::format("{} stop, {} warn, {} note; {} mission items, {}, lowest clearance {}", counts[0], counts[1],
+                    counts[2], view.mission ? view.mission->items.size() : 0, distanceText(view.path.length_m),
+                    view.clearance.lowest_m ? distanceText(*view.clearance.lowest_m) : "unknown");
     out.code = counts[0] > 0 || !view.mission ? 1 : 0;
     return out;
 }
@@ -67,13 +70,20 @@ CliResult cliRehearse(const CliArguments& a) {
     CliResult out;
     Json visits = Json::object();
     for (const auto& [id, n] : r->visits) visits[std::to_string(id)] = n;
-    out.json = {{"duration_s", r->duration_s}, {"distance_m", r->distance_m}, {"energy_wh", r->energy_wh},
-                {"energy_left_percent", r->energy_left_percent}, {"photos", r->photos}, {"max_height_home_m", r->max_height_home_m},
-                {"min_clearance_m", r->min_clearance_m ? Json(*r->min_clearance_m) : Json()}, {"visits", visits},
-                {"sim_seconds_per_second", r->wall_s > 0 ? r->duration_s / r->wall_s : 0.0}, {"landed", r->landed}};
-    out.text = fmt::format("{}, {}, lands with {:.0f} % ({:.1f} Wh used), {} photos, lowest clearance {}, {:.0f} s per second",
-                           durationText(r->duration_s), distanceText(r->distance_m), r->energy_left_percent, r->energy_wh, r->photos,
-                           r->min_clearance_m ? distanceText(*r->min_clearance_m) : "unknown", r->duration_s / std::max(1e-9, r->wall_s));
+    out.json = {{"duration_s", r->duration_s},
+                {"distance_m", r->distance_m},
+                {"energy_wh", r->energy_wh},
+                {"energy_left_percent", r->energy_left_percent},
+                {"photos", r->photos},
+                {"max_height_home_m", r->max_height_home_m},
+                {"min_clearance_m", r->min_clearance_m ? Json(*r->min_clearance_m) : Json()},
+                {"visits", visits},
+                {"sim_seconds_per_second", r->wall_s > 0 ? r->duration_s / r->wall_s : 0.0},
+                {"landed", r->landed}};
+    out.text = fmt::format(
+        "{}, {}, lands with {:.0f} % ({:.1f} Wh used), {} photos, lowest clearance {}, {:.0f} s per second",
+        durationText(r->duration_s), distanceText(r->distance_m), r->energy_left_percent, r->energy_wh, r->photos,
+        r->min_clearance_m ? distanceText(*r->min_clearance_m) : "unknown", r->duration_s / std::max(1e-9, r->wall_s));
     if (!a.out.empty()) {
         if (extensionOf(a.out) != ".ulg") return unusable({a.out + ": a rehearsal is written as .ulg"});
         if (const auto ok = writeFileAtomic(a.out, writeUlog(*r->log)); !ok) return unusable(ok.error());
@@ -87,8 +97,16 @@ Json itemsJson(const std::vector<MissionItem>& items) {
     Json list = Json::array();
     const auto f = [](float v) { return std::isfinite(v) ? Json(v) : Json(); };
     for (const MissionItem& i : items)
-        list.push_back({{"seq", i.seq}, {"frame", i.frame}, {"command", i.command}, {"param1", f(i.param1)}, {"param2", f(i.param2)},
-                        {"param3", f(i.param3)}, {"param4", f(i.param4)}, {"x", i.x}, {"y", i.y}, {"z", f(i.z)}});
+        list.push_back({{"seq", i.seq},
+                        {"frame", i.frame},
+                        {"command", i.command},
+                        {"param1", f(i.param1)},
+                        {"param2", f(i.param2)},
+                        {"param3", f(i.param3)},
+                        {"param4", f(i.param4)},
+                        {"x", i.x},
+                        {"y", i.y},
+                        {"z", f(i.z)}});
     return list;
 }
 }  // namespace
@@ -98,11 +116,15 @@ CliResult cliCompile(const CliArguments& a) {
     if (!loaded) return unusable(loaded.error());
     if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
     CliResult out;
-    out.json = {{"mission", itemsJson(loaded->view.mission->items)}, {"fence", itemsJson(loaded->view.fence)}, {"rally", Json::array()}};
+    out.json = {{"mission", itemsJson(loaded->view.mission->items)},
+                {"fence", itemsJson(loaded->view.fence)},
+                {"rally", Json::array()}};
     for (const MissionItem& i : loaded->view.mission->items)
-        out.text += fmt::format("{:4} {:22} frame {:2}  {:12.7f} {:12.7f} {:8.2f}  {} {} {} {}\n", i.seq, commandText(i.command), i.frame,
-                                i.x * 1e-7, i.y * 1e-7, i.z, i.param1, i.param2, i.param3, i.param4);
-    out.text += fmt::format("{} mission items, {} fence items", loaded->view.mission->items.size(), loaded->view.fence.size());
+        out.text += fmt::format("{:4} {:22} frame {:2}  {:12.7f} {:12.7f} {:8.2f}  {} {} {} {}\n", i.seq,
+                                commandText(i.command), i.frame, i.x * 1e-7, i.y * 1e-7, i.z, i.param1, i.param2,
+                                i.param3, i.param4);
+    out.text +=
+        fmt::format("{} mission items, {} fence items", loaded->view.mission->items.size(), loaded->view.fence.size());
     return out;
 }
 
@@ -114,19 +136,29 @@ CliResult cliExport(const CliArguments& a) {
         b.plan = a.log;
         const auto loaded = loadForCli(b);
         if (!loaded) return unusable(loaded.error());
-        if (to == ".kml") content = planKml(loaded->plan, loaded->view.path);
-        else if (to == ".gpx") content = planGpx(loaded->plan, loaded->view.path);
-        else if (to == ".csv") content = planCsv(loaded->plan, loaded->view.path);
-        else if (to == ".geojson") content = writePlanText(loaded->plan);
-        else return unusable({fmt::format("{}: a plan is exported as {}", a.out, kPlanExports)});
+        if (to == ".kml")
+            content = planKml(loaded->plan, loaded->view.path);
+        else if (to == ".gpx")
+            content = planGpx(loaded->plan, loaded->view.path);
+        else if (to == ".csv")
+            content = planCsv(loaded->plan, loaded->view.path);
+        else if (to == ".geojson")
+            content = writePlanText(loaded->plan);
+        else
+            return unusable({fmt::format("{}: a plan is exported as {}", a.out, kPlanExports)});
     } else {
         const auto log = openLog(a.log);
         if (!log) return unusable(log.error());
-        if (to == ".kml") content = logKml(**log, a.log);
-        else if (to == ".gpx") content = logGpx(**log, a.log);
-        else if (to == ".csv") content = logCsv(**log);
-        else if (to == ".ulg") content = writeUlog(**log);
-        else return unusable({fmt::format("{}: a log is exported as {}", a.out, kLogExports)});
+        if (to == ".kml")
+            content = logKml(**log, a.log);
+        else if (to == ".gpx")
+            content = logGpx(**log, a.log);
+        else if (to == ".csv")
+            content = logCsv(**log);
+        else if (to == ".ulg")
+            content = writeUlog(**log);
+        else
+            return unusable({fmt::format("{}: a log is exported as {}", a.out, kLogExports)});
     }
     if (const auto ok = writeFileAtomic(a.out, content); !ok) return unusable(ok.error());
     return {0, {{"file", a.out}, {"bytes", content.size()}}, fmt::format("{}: {} bytes", a.out, content.size()), ""};

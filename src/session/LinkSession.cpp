@@ -12,13 +12,16 @@ LinkSession::LinkSession(QObject* parent) : QObject(parent) {
     });
 }
 
-LinkSession::~LinkSession() { disconnectLink(); }
+LinkSession::~LinkSession() {
+    disconnectLink();
+}
 
 Result<void> LinkSession::connectTo(const QString& address) {
     VehicleLink::Options options;
     QString record;
     if (!record_folder_.isEmpty()) {
-        if (!QDir().mkpath(record_folder_)) return fail("{}: the folder for recordings cannot be made", record_folder_.toStdString());
+        if (!QDir().mkpath(record_folder_))
+            return fail("{}: the folder for recordings cannot be made", record_folder_.toStdString());
         record = record_folder_ + "/" + QDateTime::currentDateTimeUtc().toString("yyyyMMdd-HHmmss-zzz") + ".tlog";
         options.record_path = record.toStdString();
     }
@@ -45,21 +48,27 @@ void LinkSession::disconnectLink() {
 }
 
 void LinkSession::finish(std::function<void()> then) {
-    QMetaObject::invokeMethod(this, [this, then = std::move(then)] {
-        busy_ = false;
-        then();
-        emit stateChanged();
-    }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this, then = std::move(then)] {
+            busy_ = false;
+            then();
+            emit stateChanged();
+        },
+        Qt::QueuedConnection);
 }
 
 TransferOptions LinkSession::transferOptions() {
     TransferOptions options;
     options.progress = [this](double share, const std::string& text) {
-        QMetaObject::invokeMethod(this, [this, share, t = QString::fromStdString(text)] {
-            progress_ = share;
-            progress_text_ = t;
-            emit stateChanged();
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, share, t = QString::fromStdString(text)] {
+                progress_ = share;
+                progress_text_ = t;
+                emit stateChanged();
+            },
+            Qt::QueuedConnection);
     };
     return options;
 }
@@ -73,24 +82,28 @@ void LinkSession::handOver(const Mission& mission, const std::vector<MissionItem
     progress_text_ = "waiting for the vehicle";
     emit stateChanged();
     TransferOptions options = transferOptions();
-    transfer_ = std::jthread([this, items = mission.items, fence, item0_is_home, options](const std::stop_token& stop) mutable {
-        options.stop = stop;
-        auto result = anhinga::handOver(*link_, items, fence, item0_is_home, options);
-        finish([this, result = std::move(result)] {
-            differences_.clear();
-            if (!result) {
-                seal_ = Seal::failed;
-                seal_text_ = QString::fromStdString(result.error().message);
-                return;
-            }
-            differences_ = result->differences;
-            fingerprint_ = result->fingerprint;
-            seal_time_ = QDateTime::currentDateTime();
-            seal_ = result->verified ? Seal::sealed : Seal::differs;
-            seal_text_ = result->verified ? QString("%1 items and %2 fence points read back, all agree").arg(result->mission.size()).arg(result->fence.size())
-                                          : QString("%1 differences between plan and aircraft").arg(result->differences.size());
+    transfer_ =
+        std::jthread([this, items = mission.items, fence, item0_is_home, options](const std::stop_token& stop) mutable {
+            options.stop = stop;
+            auto result = anhinga::handOver(*link_, items, fence, item0_is_home, options);
+            finish([this, result = std::move(result)] {
+                differences_.clear();
+                if (!result) {
+                    seal_ = Seal::failed;
+                    seal_text_ = QString::fromStdString(result.error().message);
+                    return;
+                }
+                differences_ = result->differences;
+                fingerprint_ = result->fingerprint;
+                seal_time_ = QDateTime::currentDateTime();
+                seal_ = result->verified ? Seal::sealed : Seal::differs;
+                seal_text_ = result->verified
+                                 ? QString("%1 items and %2 fence points read back, all agree")
+                                       .arg(result->mission.size())
+                                       .arg(result->fence.size())
+                                 : QString("%1 differences between plan and aircraft").arg(result->differences.size());
+            });
         });
-    });
 }
 
 void LinkSession::fetch() {
@@ -103,15 +116,20 @@ void LinkSession::fetch() {
     transfer_ = std::jthread([this, options](const std::stop_token& stop) mutable {
         options.stop = stop;
         auto fence = downloadMission(*link_, MissionType::fence, options);
-        auto mission = fence ? downloadMission(*link_, MissionType::mission, options) : Result<std::vector<MissionItem>>(tl::unexpected(fence.error()));
+        auto mission = fence ? downloadMission(*link_, MissionType::mission, options)
+                             : Result<std::vector<MissionItem>>(tl::unexpected(fence.error()));
         finish([this, fence = std::move(fence), mission = std::move(mission)] {
-            if (!mission) emit fetchFailed(QString::fromStdString(mission.error().message));
-            else emit fetched(*mission, *fence);
+            if (!mission)
+                emit fetchFailed(QString::fromStdString(mission.error().message));
+            else
+                emit fetched(*mission, *fence);
         });
     });
 }
 
-void LinkSession::cancel() { transfer_.request_stop(); }
+void LinkSession::cancel() {
+    transfer_.request_stop();
+}
 
 void LinkSession::command(const QString& name, Command command) {
     if (!link_) return;
@@ -122,12 +140,15 @@ void LinkSession::command(const QString& name, Command command) {
     emit stateChanged();
     commander_ = std::jthread([this, command = std::move(command), index](const std::stop_token& stop) {
         const auto result = command(*link_, stop);
-        QMetaObject::invokeMethod(this, [this, index, result] {
-            if (index >= commands_.size()) return;
-            commands_[index].state = result ? CommandNote::accepted : CommandNote::refused;
-            if (!result) commands_[index].reason = QString::fromStdString(result.error().message);
-            emit stateChanged();
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, index, result] {
+                if (index >= commands_.size()) return;
+                commands_[index].state = result ? CommandNote::accepted : CommandNote::refused;
+                if (!result) commands_[index].reason = QString::fromStdString(result.error().message);
+                emit stateChanged();
+            },
+            Qt::QueuedConnection);
     });
 }
 

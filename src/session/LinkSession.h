@@ -57,8 +57,8 @@ class LinkSession : public QObject {
     const std::vector<CommandNote>& commands() const { return commands_; }
 
   signals:
-    void vehicleChanged();   // at display rate while connected
-    void stateChanged();     // connection, progress, seal, commands
+    void vehicleChanged();  // at display rate while connected
+    void stateChanged();    // connection, progress, seal, commands
     void fetched(const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence);
     void fetchFailed(const QString& why);
 

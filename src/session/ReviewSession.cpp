@@ -6,11 +6,16 @@ void ReviewSession::open(const QString& path) {
     opening_ = true;
     opener_ = std::jthread([this, path] {
         auto log = openLog(path.toStdString());
-        QMetaObject::invokeMethod(this, [this, path, log = std::move(log)] {
-            opening_ = false;
-            if (!log) emit failed(QString::fromStdString(log.error().message));
-            else show(*log, path);
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, path, log = std::move(log)] {
+                opening_ = false;
+                if (!log)
+                    emit failed(QString::fromStdString(log.error().message));
+                else
+                    show(*log, path);
+            },
+            Qt::QueuedConnection);
     });
 }
 
@@ -26,8 +31,10 @@ void ReviewSession::compareWith(const std::vector<MissionItem>& mission, std::op
     comparison_.reset();
     if (!log_) return;
     auto result = plannedAgainstFlown(mission, home_amsl_m, *log_);
-    if (result) comparison_ = std::move(*result);
-    else not_compared_ = QString::fromStdString(result.error().message);
+    if (result)
+        comparison_ = std::move(*result);
+    else
+        not_compared_ = QString::fromStdString(result.error().message);
 }
 
 }  // namespace anhinga

@@ -16,16 +16,24 @@ constexpr int kSystem = 1, kComponent = 1;
 constexpr double kDeg = M_PI / 180;
 constexpr int kMaxSteps = 2000;  // in one advance(): a stopped process must not try to catch up hours
 
-FlightSetup setupOf(const StandInOptions& o) { return {o.vehicle, o.home, o.home_amsl_m, o.terrain, o.wind, 60, true, true}; }
+FlightSetup setupOf(const StandInOptions& o) {
+    return {o.vehicle, o.home, o.home_amsl_m, o.terrain, o.wind, 60, true, true};
+}
 
 int customMode(FlightMode mode, int requested) {
     switch (mode) {
-        case FlightMode::standby: return requested;
-        case FlightMode::hold: return 5;
-        case FlightMode::takingOff: return 4;
-        case FlightMode::mission: return 3;
-        case FlightMode::returning: return 6;
-        case FlightMode::landing: return 9;
+        case FlightMode::standby:
+            return requested;
+        case FlightMode::hold:
+            return 5;
+        case FlightMode::takingOff:
+            return 4;
+        case FlightMode::mission:
+            return 3;
+        case FlightMode::returning:
+            return 6;
+        case FlightMode::landing:
+            return 9;
     }
     return 0;
 }
@@ -58,23 +66,34 @@ void StandIn::text(int severity, const std::string& what) {
 
 void StandIn::receive(const Message& m) {
     const std::lock_guard lock(mutex_);
-    if (m.info->name.starts_with("MISSION_")) missionMessage(m);
-    else if (m.is("COMMAND_LONG")) command(m);
+    if (m.info->name.starts_with("MISSION_"))
+        missionMessage(m);
+    else if (m.is("COMMAND_LONG"))
+        command(m);
 }
 
 // ---- missions
 
 void StandIn::acknowledge(int type, int result) {
-    say(Message("MISSION_ACK").set("target_system", 255).set("target_component", 190).set("type", result).set("mission_type", type));
+    say(Message("MISSION_ACK")
+            .set("target_system", 255)
+            .set("target_component", 190)
+            .set("type", result)
+            .set("mission_type", type));
 }
 
 void StandIn::askNext() {
     upload_.asked_s = wall_s_;
-    say(Message("MISSION_REQUEST_INT").set("target_system", 255).set("target_component", 190).set("seq", upload_.next).set("mission_type", upload_.type));
+    say(Message("MISSION_REQUEST_INT")
+            .set("target_system", 255)
+            .set("target_component", 190)
+            .set("seq", upload_.next)
+            .set("mission_type", upload_.type));
 }
 
 void StandIn::missionMessage(const Message& m) {
-    if (m.is("MISSION_CURRENT") || m.is("MISSION_SET_CURRENT") || m.is("MISSION_ITEM_REACHED") || m.is("MISSION_ACK")) return;
+    if (m.is("MISSION_CURRENT") || m.is("MISSION_SET_CURRENT") || m.is("MISSION_ITEM_REACHED") || m.is("MISSION_ACK"))
+        return;
     if (m.info->field("mission_type") == nullptr) return;
     const auto type = static_cast<int>(m.integer("mission_type"));
     if (m.is("MISSION_COUNT") || m.is("MISSION_CLEAR_ALL")) {
@@ -92,8 +111,11 @@ void StandIn::missionMessage(const Message& m) {
     }
     if (m.is("MISSION_ITEM_INT")) return takeItem(m);
     if (m.is("MISSION_REQUEST_LIST"))
-        return say(Message("MISSION_COUNT").set("target_system", 255).set("target_component", 190)
-                       .set("count", static_cast<double>(stores_[type].items.size())).set("mission_type", type));
+        return say(Message("MISSION_COUNT")
+                       .set("target_system", 255)
+                       .set("target_component", 190)
+                       .set("count", static_cast<double>(stores_[type].items.size()))
+                       .set("mission_type", type));
     if (m.is("MISSION_REQUEST_INT") || m.is("MISSION_REQUEST")) {
         const auto& items = stores_[type].items;
         const auto seq = static_cast<std::size_t>(m.integer("seq"));
@@ -135,30 +157,44 @@ void StandIn::takeItem(const Message& m) {
 
 Result<void> StandIn::execute(int command, const Message& m, bool& known) {
     switch (command) {
-        case cmd::armDisarm: return m.number("param1") > 0.5 ? flight_.arm() : flight_.disarm();
-        case cmd::takeOff: return flight_.takeOff(m.number("param7"));
-        case cmd::missionStart: return flight_.startMission();
-        case cmd::returnHome: return flight_.returnHome();
-        case cmd::land: return flight_.land();
-        case 193: return m.number("param1") < 0.5 ? flight_.pause() : flight_.resume();
+        case cmd::armDisarm:
+            return m.number("param1") > 0.5 ? flight_.arm() : flight_.disarm();
+        case cmd::takeOff:
+            return flight_.takeOff(m.number("param7"));
+        case cmd::missionStart:
+            return flight_.startMission();
+        case cmd::returnHome:
+            return flight_.returnHome();
+        case cmd::land:
+            return flight_.land();
+        case 193:
+            return m.number("param1") < 0.5 ? flight_.pause() : flight_.resume();
         case cmd::doSetMode: {
             const auto mode = static_cast<int>(m.number("param2"));
-            if (mode != 0 && mode != 3 && mode != 4 && mode != 5 && mode != 6 && mode != 9) return fail("mode {} is not offered", mode);
+            if (mode != 0 && mode != 3 && mode != 4 && mode != 5 && mode != 6 && mode != 9)
+                return fail("mode {} is not offered", mode);
             mode_request_ = mode;
             if (flight_.state().on_ground) return {};
-            if (mode == 3) return flight_.mode() == FlightMode::hold && flight_.executor().current() && !flight_.missionEnded()
-                                      ? flight_.resume() : flight_.startMission();
+            if (mode == 3)
+                return flight_.mode() == FlightMode::hold && flight_.executor().current() && !flight_.missionEnded()
+                           ? flight_.resume()
+                           : flight_.startMission();
             if (mode == 5) return flight_.pause();
             if (mode == 6) return flight_.returnHome();
             if (mode == 9) return flight_.land();
             return {};
         }
-        case cmd::setMessageInterval: return {};
+        case cmd::setMessageInterval:
+            return {};
         case cmd::requestMessage:
             if (m.integer("param1") == 148)
-                say(Message("AUTOPILOT_VERSION").set("capabilities", 4 | 8192 | 16384).set("flight_sw_version", 0x01000000));
+                say(Message("AUTOPILOT_VERSION")
+                        .set("capabilities", 4 | 8192 | 16384)
+                        .set("flight_sw_version", 0x01000000));
             return {};
-        default: known = false; return {};
+        default:
+            known = false;
+            return {};
     }
 }
 
@@ -168,7 +204,11 @@ void StandIn::command(const Message& m) {
     const auto done = execute(number, m, known);
     if (!done) text(4, done.error().message);
     const int result = !known ? 3 : done ? 0 : 1;
-    say(Message("COMMAND_ACK").set("command", number).set("result", result).set("target_system", m.system).set("target_component", m.component));
+    say(Message("COMMAND_ACK")
+            .set("command", number)
+            .set("result", result)
+            .set("target_system", m.system)
+            .set("target_component", m.component));
 }
 
 // ---- time and telemetry
@@ -176,9 +216,13 @@ void StandIn::command(const Message& m) {
 void StandIn::heartbeat() {
     const FlightState& s = flight_.state();
     const int mode = customMode(flight_.mode(), mode_request_);
-    say(Message("HEARTBEAT").set("custom_mode", mode).set("type", 2).set("autopilot", 3)
+    say(Message("HEARTBEAT")
+            .set("custom_mode", mode)
+            .set("type", 2)
+            .set("autopilot", 3)
             .set("base_mode", 1 + (s.armed ? 128 : 0) + (flight_.mode() == FlightMode::mission ? 4 : 0) + 16)
-            .set("system_status", s.on_ground ? 3 : 4).set("mavlink_version", 3));
+            .set("system_status", s.on_ground ? 3 : 4)
+            .set("mavlink_version", 3));
 }
 
 void StandIn::telemetry() {
@@ -192,31 +236,61 @@ void StandIn::telemetry() {
     if (s.t_s - last_fast_s_ >= 0.2 * thin - 1e-6) {
         last_fast_s_ = s.t_s;
         const GeoPoint p = flight_.place();
-        say(Message("GLOBAL_POSITION_INT").set("time_boot_ms", boot_ms).set("lat", p.lat_deg * 1e7).set("lon", p.lon_deg * 1e7)
-                .set("alt", s.amsl_m * 1000).set("relative_alt", flight_.heightHome_m() * 1000).set("vx", s.velocity.y * 100)
-                .set("vy", s.velocity.x * 100).set("vz", -s.climb_mps * 100).set("hdg", s.yaw_deg * 100));
-        say(Message("ATTITUDE").set("time_boot_ms", boot_ms).set("roll", s.roll_deg * kDeg).set("pitch", s.pitch_deg * kDeg)
+        say(Message("GLOBAL_POSITION_INT")
+                .set("time_boot_ms", boot_ms)
+                .set("lat", p.lat_deg * 1e7)
+                .set("lon", p.lon_deg * 1e7)
+                .set("alt", s.amsl_m * 1000)
+                .set("relative_alt", flight_.heightHome_m() * 1000)
+                .set("vx", s.velocity.y * 100)
+                .set("vy", s.velocity.x * 100)
+                .set("vz", -s.climb_mps * 100)
+                .set("hdg", s.yaw_deg * 100));
+        say(Message("ATTITUDE")
+                .set("time_boot_ms", boot_ms)
+                .set("roll", s.roll_deg * kDeg)
+                .set("pitch", s.pitch_deg * kDeg)
                 .set("yaw", wrapAngle(s.yaw_deg) * kDeg));
-        say(Message("VFR_HUD").set("airspeed", s.air_mps).set("groundspeed", length(s.velocity)).set("alt", s.amsl_m)
-                .set("climb", s.climb_mps).set("heading", s.yaw_deg).set("throttle", s.throttle_percent));
+        say(Message("VFR_HUD")
+                .set("airspeed", s.air_mps)
+                .set("groundspeed", length(s.velocity))
+                .set("alt", s.amsl_m)
+                .set("climb", s.climb_mps)
+                .set("heading", s.yaw_deg)
+                .set("throttle", s.throttle_percent));
     }
     if (s.t_s - last_slow_s_ >= 1.0 * thin - 1e-6) {
         last_slow_s_ = s.t_s;
         const GeoPoint p = flight_.place();
         say(Message("SYSTEM_TIME").set("time_unix_usec", unixNow() * 1e6).set("time_boot_ms", boot_ms));
-        say(Message("SYS_STATUS").set("voltage_battery", s.battery.voltage_v * 1000).set("current_battery", s.battery.current_a * 100)
+        say(Message("SYS_STATUS")
+                .set("voltage_battery", s.battery.voltage_v * 1000)
+                .set("current_battery", s.battery.current_a * 100)
                 .set("battery_remaining", s.battery.left_percent));
         Message battery("BATTERY_STATUS");
-        battery.set("current_consumed", s.battery.used_mah).set("energy_consumed", s.battery.used_wh * 36).set("temperature", 32767)
-            .set("current_battery", s.battery.current_a * 100).set("battery_remaining", s.battery.left_percent);
+        battery.set("current_consumed", s.battery.used_mah)
+            .set("energy_consumed", s.battery.used_wh * 36)
+            .set("temperature", 32767)
+            .set("current_battery", s.battery.current_a * 100)
+            .set("battery_remaining", s.battery.left_percent);
         for (int i = 0; i < 10; ++i) battery.set("voltages", 65535, i);
         battery.set("voltages", s.battery.voltage_v * 1000, 0);
         say(battery);
-        say(Message("GPS_RAW_INT").set("time_usec", s.t_s * 1e6).set("lat", p.lat_deg * 1e7).set("lon", p.lon_deg * 1e7)
-                .set("alt", s.amsl_m * 1000).set("eph", 80).set("epv", 120).set("vel", length(s.velocity) * 100)
-                .set("cog", s.yaw_deg * 100).set("fix_type", 3).set("satellites_visible", 17));
+        say(Message("GPS_RAW_INT")
+                .set("time_usec", s.t_s * 1e6)
+                .set("lat", p.lat_deg * 1e7)
+                .set("lon", p.lon_deg * 1e7)
+                .set("alt", s.amsl_m * 1000)
+                .set("eph", 80)
+                .set("epv", 120)
+                .set("vel", length(s.velocity) * 100)
+                .set("cog", s.yaw_deg * 100)
+                .set("fix_type", 3)
+                .set("satellites_visible", 17));
         say(Message("MISSION_CURRENT").set("seq", item_).set("total", static_cast<double>(stores_[0].items.size())));
-        say(Message("HOME_POSITION").set("latitude", options_.home.lat_deg * 1e7).set("longitude", options_.home.lon_deg * 1e7)
+        say(Message("HOME_POSITION")
+                .set("latitude", options_.home.lat_deg * 1e7)
+                .set("longitude", options_.home.lon_deg * 1e7)
                 .set("altitude", options_.home_amsl_m * 1000));
     }
 }
@@ -236,8 +310,10 @@ void StandIn::advance(double seconds) {
     wall_s_ += seconds;
     owed_s_ += seconds * options_.speedup;
     if (upload_.active && wall_s_ - upload_.asked_s > 0.6) {
-        if (++upload_.tries > 10) upload_.active = false;
-        else if (!fault("silent-transfer")) askNext();
+        if (++upload_.tries > 10)
+            upload_.active = false;
+        else if (!fault("silent-transfer"))
+            askNext();
     }
     for (int i = 0; i < kMaxSteps && owed_s_ >= Flight::kStep_s; ++i) {
         owed_s_ -= Flight::kStep_s;
@@ -252,20 +328,33 @@ void StandIn::advance(double seconds) {
             switch (e.kind) {
                 case FlightEvent::armed:
                 case FlightEvent::disarmed:
-                case FlightEvent::modeChanged: heartbeat(); break;
+                case FlightEvent::modeChanged:
+                    heartbeat();
+                    break;
                 case FlightEvent::itemStarted:
                     item_ = e.seq;
-                    say(Message("MISSION_CURRENT").set("seq", item_).set("total", static_cast<double>(stores_[0].items.size())));
+                    say(Message("MISSION_CURRENT")
+                            .set("seq", item_)
+                            .set("total", static_cast<double>(stores_[0].items.size())));
                     break;
-                case FlightEvent::itemReached: say(Message("MISSION_ITEM_REACHED").set("seq", e.seq)); break;
+                case FlightEvent::itemReached:
+                    say(Message("MISSION_ITEM_REACHED").set("seq", e.seq));
+                    break;
                 case FlightEvent::photo: {
                     const GeoPoint p = flight_.place();
-                    say(Message("CAMERA_FEEDBACK").set("lat", p.lat_deg * 1e7).set("lng", p.lon_deg * 1e7)
-                            .set("alt_msl", flight_.state().amsl_m).set("alt_rel", flight_.heightHome_m())
-                            .set("pitch", flight_.state().gimbal_pitch_deg).set("yaw", flight_.state().yaw_deg).set("img_idx", e.seq));
+                    say(Message("CAMERA_FEEDBACK")
+                            .set("lat", p.lat_deg * 1e7)
+                            .set("lng", p.lon_deg * 1e7)
+                            .set("alt_msl", flight_.state().amsl_m)
+                            .set("alt_rel", flight_.heightHome_m())
+                            .set("pitch", flight_.state().gimbal_pitch_deg)
+                            .set("yaw", flight_.state().yaw_deg)
+                            .set("img_idx", e.seq));
                     break;
                 }
-                case FlightEvent::message: text(6, e.text); break;
+                case FlightEvent::message:
+                    text(6, e.text);
+                    break;
             }
             if (e.kind == FlightEvent::disarmed) finishLog();
         }

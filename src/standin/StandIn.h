@@ -11,8 +11,8 @@
 #include <vector>
 
 #include "core/flight/Flight.h"
-#include "core/flightlog/FlightLog.h"
 #include "core/flight/FlightRecorder.h"
+#include "core/flightlog/FlightLog.h"
 #include "core/mavlink/Messages.h"
 
 namespace anhinga {

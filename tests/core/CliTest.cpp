@@ -19,7 +19,8 @@ struct Ran {
 };
 Ran cli(const std::string& arguments) {
     static TempDir dir;
-    const std::string command = std::string(BIN_DIR) + "/anhinga-cli " + arguments + " >" + (dir / "out") + " 2>" + (dir / "err");
+    const std::string command =
+        std::string(BIN_DIR) + "/anhinga-cli " + arguments + " >" + (dir / "out") + " 2>" + (dir / "err");
     const int status = std::system(command.c_str());
     return {WEXITSTATUS(status), slurp(dir / "out"), slurp(dir / "err")};
 }
@@ -31,7 +32,8 @@ TEST_CASE("check, rehearse and compile answer with the agreed keys", "[cli]") {
     const Json check = cli("check --json " + kPatrol).json();
     for (const char* key : {"findings", "items", "distance_m", "photos", "area_m2"}) CHECK(check.contains(key));
     const Json rehearse = cli("rehearse --json " + kPatrol + " --wind-from 270 --wind-speed 4").json();
-    for (const char* key : {"duration_s", "distance_m", "energy_wh", "energy_left_percent", "photos", "max_height_home_m", "min_clearance_m", "visits", "sim_seconds_per_second"})
+    for (const char* key : {"duration_s", "distance_m", "energy_wh", "energy_left_percent", "photos",
+                            "max_height_home_m", "min_clearance_m", "visits", "sim_seconds_per_second"})
         CHECK(rehearse.contains(key));
     CHECK(rehearse["min_clearance_m"].get<double>() > 10);
     const Json compile = cli("compile --json " + kPatrol).json();
@@ -44,9 +46,12 @@ TEST_CASE("unusable input ends with 2, a message on stderr and nothing on stdout
     TempDir dir;
     spit(dir / "empty.geojson", "");
     spit(dir / "rubbish", rubbish(2000, 1));
-    for (const std::string& call : {"check " + (dir / "none"), "check --json " + (dir / "empty.geojson"), "rehearse --json " + dir.path(), "inspect --json " + (dir / "rubbish"),
-                                    "compile " + (dir / "rubbish"), std::string("inspect"), std::string("dance"), "channel " + (dir / "rubbish") + " x", "send " + kPatrol + " --link smoke:1",
-                                    "export " + kPatrol + " --out " + (dir / "x.docx"), "rehearse " + kPatrol + " --terrain " + (dir / "rubbish")}) {
+    for (const std::string& call :
+         {"check " + (dir / "none"), "check --json " + (dir / "empty.geojson"), "rehearse --json " + dir.path(),
+          "inspect --json " + (dir / "rubbish"), "compile " + (dir / "rubbish"), std::string("inspect"),
+          std::string("dance"), "channel " + (dir / "rubbish") + " x", "send " + kPatrol + " --link smoke:1",
+          "export " + kPatrol + " --out " + (dir / "x.docx"),
+          "rehearse " + kPatrol + " --terrain " + (dir / "rubbish")}) {
         INFO(call);
         const Ran r = cli(call);
         CHECK(r.code == 2);
@@ -62,7 +67,9 @@ TEST_CASE("a plan with a stop finding answers no", "[cli]") {
     REQUIRE(at != std::string::npos);
     text.replace(at, text.find(',', at) - at, "\"ceiling_m\": 30");
     spit(dir / "low.anhinga.geojson", text);
-    CHECK(cli("check --json --terrain " + std::string(DEMO_DIR) + "/quillmere-elevation.tif " + (dir / "low.anhinga.geojson")).code == 2);  // its terrain is not beside it
+    CHECK(cli("check --json --terrain " + std::string(DEMO_DIR) + "/quillmere-elevation.tif " +
+              (dir / "low.anhinga.geojson"))
+              .code == 2);  // its terrain is not beside it
     std::filesystem::copy(std::string(DEMO_DIR) + "/quillmere-elevation.tif", dir / "quillmere-elevation.tif");
     const Ran r = cli("check --json " + (dir / "low.anhinga.geojson"));
     CHECK(r.code == 1);
@@ -75,7 +82,8 @@ TEST_CASE("a plan with a stop finding answers no", "[cli]") {
 TEST_CASE("compiled, sent and fetched is the same mission item for item", "[cli][link]") {
     TempDir dir;
     const int port = freePort();
-    Process standin(std::string(BIN_DIR) + "/anhinga-standin", {"--link", "udp:127.0.0.1:" + std::to_string(port), "--home", "47.3052,-20.1068", "--run-for", "50"});
+    Process standin(std::string(BIN_DIR) + "/anhinga-standin", {"--link", "udp:127.0.0.1:" + std::to_string(port),
+                                                                "--home", "47.3052,-20.1068", "--run-for", "50"});
     const std::string link = " --link udp-listen:" + std::to_string(port);
     const Json sent = cli("send --json " + kPatrol + link).json();
     CHECK(sent["verified"] == true);
@@ -90,23 +98,28 @@ TEST_CASE("a flown plan is recorded, inspected, read channel by channel and expo
     const int port = freePort();
     std::filesystem::create_directory(dir / "logs");
     spit(dir / "p.anhinga.geojson", slurp(kPatrol));
-    Process standin(std::string(BIN_DIR) + "/anhinga-standin", {"--link", "udp:127.0.0.1:" + std::to_string(port), "--home", "47.3052,-20.1068,20", "--speedup", "120",
-                                                             "--logs", dir / "logs", "--run-for", "55"});
-    const Ran flown = cli("fly --json " + kPatrol + " --link udp-listen:" + std::to_string(port) + " --timeout 45 --record " + (dir / "f.tlog"));
+    Process standin(std::string(BIN_DIR) + "/anhinga-standin",
+                    {"--link", "udp:127.0.0.1:" + std::to_string(port), "--home", "47.3052,-20.1068,20", "--speedup",
+                     "120", "--logs", dir / "logs", "--run-for", "55"});
+    const Ran flown = cli("fly --json " + kPatrol + " --link udp-listen:" + std::to_string(port) +
+                          " --timeout 45 --record " + (dir / "f.tlog"));
     REQUIRE(flown.code == 0);
     CHECK(flown.json()["landed"] == true);
     const Json inspected = cli("inspect --json " + (dir / "f.tlog")).json();
-    for (const char* key : {"format", "sessions", "messages", "params", "missions", "modes", "events", "damaged"}) CHECK(inspected.contains(key));
+    for (const char* key : {"format", "sessions", "messages", "params", "missions", "modes", "events", "damaged"})
+        CHECK(inspected.contains(key));
     CHECK(inspected["damaged"]["bytes"] == 0);
     CHECK(inspected["missions"].size() == 1);
-    CHECK(inspected["sessions"][0]["armed_s"].get<double>() == Approx(flown.json()["duration_s"].get<double>()).margin(15));
+    CHECK(inspected["sessions"][0]["armed_s"].get<double>() ==
+          Approx(flown.json()["duration_s"].get<double>()).margin(15));
     const Json channel = cli("channel --json " + (dir / "f.tlog") + " position.height_home_m").json();
     CHECK(channel["unit"] == "m");
     CHECK(channel["t_s"].size() == channel["value"].size());
     CHECK(channel["t_s"].size() > 500);
     CHECK(cli("channel " + (dir / "f.tlog") + " --list").out.find("battery.voltage_v [V]") != std::string::npos);
     CHECK(cli("review " + (dir / "f.tlog") + " --plan " + kPatrol).code <= 1);
-    for (const char* ext : {"kml", "gpx", "csv", "ulg"}) CHECK(cli("export " + (dir / "f.tlog") + " --out " + (dir / (std::string("x.") + ext))).code == 0);
+    for (const char* ext : {"kml", "gpx", "csv", "ulg"})
+        CHECK(cli("export " + (dir / "f.tlog") + " --out " + (dir / (std::string("x.") + ext))).code == 0);
     CHECK(cli("inspect --json " + (dir / "x.ulg")).json()["format"] == "ULog");
     standin.stop();
     CHECK(cli("inspect --json " + (dir / "logs/flight-001.ulg")).json()["sessions"].size() == 1);

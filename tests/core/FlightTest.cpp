@@ -11,7 +11,8 @@ using namespace anhinga::testing;
 
 namespace {
 
-/// Items in short: "p" a point, "jT:N" a repeat to point T (1-based) N extra times. Gives the visit order as point numbers.
+/// Items in short: "p" a point, "jT:N" a repeat to point T (1-based) N extra times. Gives the visit order as point
+/// numbers.
 struct Jump {
     int after, to, count;
 };
@@ -24,7 +25,8 @@ std::vector<int> visitOrder(int points, std::vector<Jump> jumps, bool rearm, std
         point_of.push_back(p);
         for (const Jump& j : jumps)
             if (j.after == p) {
-                items.push_back({static_cast<std::uint16_t>(items.size()), 2, cmd::jump, static_cast<float>(-j.to), static_cast<float>(j.count)});
+                items.push_back({static_cast<std::uint16_t>(items.size()), 2, cmd::jump, static_cast<float>(-j.to),
+                                 static_cast<float>(j.count)});
                 point_of.push_back(0);
             }
     }
@@ -47,7 +49,8 @@ std::vector<int> digits(const std::string& text) {
     return out;
 }
 
-Result<Rehearsal> flown(const Plan& plan, RehearseOptions options = {}, std::shared_ptr<const Terrain> terrain = nullptr) {
+Result<Rehearsal> flown(const Plan& plan, RehearseOptions options = {},
+                        std::shared_ptr<const Terrain> terrain = nullptr) {
     const auto mission = compileMission(plan, expand(plan, terrain.get()));
     REQUIRE(mission);
     return rehearse(plan, *mission, terrain, options);
@@ -104,8 +107,8 @@ TEST_CASE("hover power follows momentum theory", "[flight][power]") {
     const double rho = 1.225, weight = v.mass_kg * 9.80665;
     const double ideal = std::pow(weight, 1.5) / std::sqrt(2 * rho * v.rotor_area_m2);
     CHECK(multirotorPower_w(v, 0, 0, rho) == Approx(ideal / v.efficiency + v.other_power_w));
-    CHECK(multirotorPower_w(v, 6, 0, rho) < multirotorPower_w(v, 0, 0, rho));    // translational lift
-    CHECK(multirotorPower_w(v, 15, 0, rho) > multirotorPower_w(v, 8, 0, rho));   // drag
+    CHECK(multirotorPower_w(v, 6, 0, rho) < multirotorPower_w(v, 0, 0, rho));   // translational lift
+    CHECK(multirotorPower_w(v, 15, 0, rho) > multirotorPower_w(v, 8, 0, rho));  // drag
     CHECK(multirotorPower_w(v, 0, 3, rho) > multirotorPower_w(v, 0, 0, rho));
     CHECK(airDensity_kgm3(0) == Approx(1.225));
     CHECK(airDensity_kgm3(2000) == Approx(1.0066).epsilon(0.002));  // ISO 2533 table
@@ -120,7 +123,7 @@ TEST_CASE("the battery gives what it holds", "[flight][battery]") {
         hours += 1 / 3600.0;
     }
     CHECK(b.used_wh == Approx(v.battery_wh).epsilon(0.01));
-    CHECK(hours * 100 < v.battery_wh);            // some is lost inside
+    CHECK(hours * 100 < v.battery_wh);  // some is lost inside
     CHECK(hours * 100 > 0.9 * v.battery_wh);
     CHECK(b.voltage_v < 4 * 3.6);
 }
@@ -204,7 +207,8 @@ TEST_CASE("the nose follows a look-at", "[flight][look-at]") {
     plan.items[1].actions = {LookAt{place, Height::amsl(0), ""}};
     const auto r = flown(plan);
     REQUIRE(r);
-    const Channel *lat = r->log->find("position.lat_deg"), *lon = r->log->find("position.lon_deg"), *yaw = r->log->find("attitude.yaw_deg");
+    const Channel *lat = r->log->find("position.lat_deg"), *lon = r->log->find("position.lon_deg"),
+                  *yaw = r->log->find("attitude.yaw_deg");
     const Channel* item = r->log->find("mission.item");
     int compared = 0;
     for (std::size_t i = 0; i < yaw->value.size(); ++i) {

@@ -29,7 +29,8 @@ TEST_CASE("going out and measuring back gives the same distance and bearing", "[
 }
 
 TEST_CASE("the tangent plane agrees with the ellipsoid within 20 km and is exact there and back", "[geo]") {
-    for (const GeoPoint origin : {GeoPoint{47.31, -20.12}, GeoPoint{-60, 179.95}, GeoPoint{89.99, 10}, GeoPoint{0, 0}}) {
+    for (const GeoPoint origin :
+         {GeoPoint{47.31, -20.12}, GeoPoint{-60, 179.95}, GeoPoint{89.99, 10}, GeoPoint{0, 0}}) {
         const LocalFrame frame(origin);
         for (const double d : {1.0, 300.0, 5000.0, 20000.0})
             for (const double b : {0.0, 60.0, 200.0, 300.0}) {

@@ -23,9 +23,13 @@ class Rig {
         auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), {record, {}});
         REQUIRE(link);
         link_ = std::move(*link);
-        auto transport = Transport::open({LinkKind::udp, "127.0.0.1", port}, [this](std::span<const std::uint8_t> b) {
-            parser_.feed(b, [this](const mavlink::Message& m, std::span<const std::uint8_t>) { standin_->receive(m); });
-        }, conditions);
+        auto transport = Transport::open(
+            {LinkKind::udp, "127.0.0.1", port},
+            [this](std::span<const std::uint8_t> b) {
+                parser_.feed(
+                    b, [this](const mavlink::Message& m, std::span<const std::uint8_t>) { standin_->receive(m); });
+            },
+            conditions);
         REQUIRE(transport);
         transport_ = std::move(*transport);
         clock_ = std::jthread([this](const std::stop_token& stop) {
@@ -77,7 +81,11 @@ struct Sample {
 Sample sample(int n = 6) {
     Sample s{rowPlan(n), {}, {}};
     const GeoPoint m = destination(s.plan.home->position, 90, 300);
-    s.plan.fences.push_back({s.plan.newId(), FenceKind::keepIn, "", {destination(m, 0, 900), destination(m, 120, 900), destination(m, 240, 900)}, ""});
+    s.plan.fences.push_back({s.plan.newId(),
+                             FenceKind::keepIn,
+                             "",
+                             {destination(m, 0, 900), destination(m, 120, 900), destination(m, 240, 900)},
+                             ""});
     s.mission = *compileMission(s.plan, expand(s.plan, nullptr));
     s.fence = compileFences(s.plan);
     return s;
@@ -211,7 +219,8 @@ TEST_CASE("a mission is paused and resumed in flight", "[link][command]") {
     REQUIRE(commandStart(rig.link()));
     REQUIRE(rig.until(10, [](const VehicleSnapshot& v) { return v.mission_item.value_or(0) >= 4; }));
     REQUIRE(commandPause(rig.link()));
-    REQUIRE(rig.until(5, [](const VehicleSnapshot& v) { return modeName(v) == "hold" && v.ground_mps.value_or(9) < 0.3; }));
+    REQUIRE(
+        rig.until(5, [](const VehicleSnapshot& v) { return modeName(v) == "hold" && v.ground_mps.value_or(9) < 0.3; }));
     REQUIRE(commandResume(rig.link()));
     CHECK(rig.until(30, [](const VehicleSnapshot& v) { return !v.armed && v.reached.size() >= 6; }));
 }
@@ -225,7 +234,8 @@ TEST_CASE("a vehicle gone silent is seen by the age of its heartbeat", "[link]")
 
 TEST_CASE("hand-over works over TCP with a stand-in process", "[link][tcp]") {
     const int port = freePort();
-    Process standin(std::string(BIN_DIR) + "/anhinga-standin", {"--link", fmt::format("tcp-listen:{}", port), "--home", "47.31,-20.12,0", "--run-for", "50"});
+    Process standin(std::string(BIN_DIR) + "/anhinga-standin",
+                    {"--link", fmt::format("tcp-listen:{}", port), "--home", "47.31,-20.12,0", "--run-for", "50"});
     auto link = VehicleLink::open(fmt::format("tcp:127.0.0.1:{}", port), {});
     REQUIRE(link);
     REQUIRE((*link)->waitForVehicle(10));

@@ -1,5 +1,5 @@
-#include <catch2/catch.hpp>
 #include <sys/stat.h>
+#include <catch2/catch.hpp>
 
 #include "core/exchange/Export.h"
 #include "core/flight/Rehearse.h"
@@ -26,14 +26,30 @@ std::string stamped(Message m, double unix_s) {
 }
 /// Ten seconds of a vehicle flying east at 10 m/s, 50 m above home, from boot time `boot_s`.
 std::string recording(double boot_s = 100, double unix_s = 1.8e9) {
-    std::string out = stamped(Message("HEARTBEAT").set("type", 2).set("autopilot", 3).set("base_mode", 128 + 1).set("custom_mode", 3), unix_s);
+    std::string out =
+        stamped(Message("HEARTBEAT").set("type", 2).set("autopilot", 3).set("base_mode", 128 + 1).set("custom_mode", 3),
+                unix_s);
     for (int i = 0; i <= 50; ++i) {
         const double t = 0.2 * i;
         const GeoPoint p = destination({47.31, -20.12}, 90, 10 * t);
-        out += stamped(Message("GLOBAL_POSITION_INT").set("time_boot_ms", (boot_s + t) * 1000).set("lat", p.lat_deg * 1e7).set("lon", p.lon_deg * 1e7)
-                           .set("alt", 60000).set("relative_alt", 50000).set("vy", 1000).set("hdg", 9000), unix_s + t * 0.1);  // a fast link clock
-        out += stamped(Message("ATTITUDE").set("time_boot_ms", (boot_s + t) * 1000).set("roll", 0.1).set("yaw", -1.5707963), unix_s + t * 0.1);
-        if (i % 5 == 0) out += stamped(Message("SYS_STATUS").set("voltage_battery", 15800).set("current_battery", 1200).set("battery_remaining", 80), unix_s + t * 0.1);
+        out += stamped(Message("GLOBAL_POSITION_INT")
+                           .set("time_boot_ms", (boot_s + t) * 1000)
+                           .set("lat", p.lat_deg * 1e7)
+                           .set("lon", p.lon_deg * 1e7)
+                           .set("alt", 60000)
+                           .set("relative_alt", 50000)
+                           .set("vy", 1000)
+                           .set("hdg", 9000),
+                       unix_s + t * 0.1);  // a fast link clock
+        out += stamped(
+            Message("ATTITUDE").set("time_boot_ms", (boot_s + t) * 1000).set("roll", 0.1).set("yaw", -1.5707963),
+            unix_s + t * 0.1);
+        if (i % 5 == 0)
+            out += stamped(Message("SYS_STATUS")
+                               .set("voltage_battery", 15800)
+                               .set("current_battery", 1200)
+                               .set("battery_remaining", 80),
+                           unix_s + t * 0.1);
     }
     return out;
 }
@@ -93,8 +109,10 @@ TEST_CASE("no damaged recording crashes or hangs the reader", "[logio][recording
     for (const std::string& bytes : damaged(recording(), 300, 21)) {
         INFO(index++);
         const auto log = readLog(bytes, "d");
-        if (log) CHECK((*log)->damaged_bytes <= bytes.size());
-        else CHECK(log.error().message.starts_with("d: "));
+        if (log)
+            CHECK((*log)->damaged_bytes <= bytes.size());
+        else
+            CHECK(log.error().message.starts_with("d: "));
     }
 }
 
@@ -178,7 +196,8 @@ TEST_CASE("exports hold true heights and every point", "[exchange]") {
     CHECK(logGpx(*log, "t").find("<trkpt") != std::string::npos);
     const std::string table = logCsv(*log);
     CHECK(table.find("battery.left_percent [%]") != std::string::npos);
-    CHECK(std::count(table.begin(), table.end(), '\n') == static_cast<long>(log->find("position.lat_deg")->value.size()) + 1);
+    CHECK(std::count(table.begin(), table.end(), '\n') ==
+          static_cast<long>(log->find("position.lat_deg")->value.size()) + 1);
     CHECK(extensionOf("a.b/C.KML") == ".kml");
     CHECK(extensionOf("a.b/c") == "");
 }

@@ -8,7 +8,9 @@ using namespace anhinga;
 using namespace anhinga::mavlink;
 
 namespace {
-std::span<const std::uint8_t> bytesOf(const std::string& s) { return {reinterpret_cast<const std::uint8_t*>(s.data()), s.size()}; }
+std::span<const std::uint8_t> bytesOf(const std::string& s) {
+    return {reinterpret_cast<const std::uint8_t*>(s.data()), s.size()};
+}
 
 /// A version 1 frame of a message, built here by the standard's layout.
 std::string versionOne(const Message& m) {
@@ -29,9 +31,11 @@ std::vector<Message> parsed(const std::string& stream, ParserCounts* counts = nu
     Parser parser;
     std::vector<Message> out;
     const auto take = [&](const Message& m, std::span<const std::uint8_t>) { out.push_back(m); };
-    if (piece == 0) parser.feed(bytesOf(stream), take);
+    if (piece == 0)
+        parser.feed(bytesOf(stream), take);
     else
-        for (std::size_t i = 0; i < stream.size(); i += piece) parser.feed(bytesOf(stream).subspan(i, std::min(piece, stream.size() - i)), take);
+        for (std::size_t i = 0; i < stream.size(); i += piece)
+            parser.feed(bytesOf(stream).subspan(i, std::min(piece, stream.size() - i)), take);
     if (counts != nullptr) *counts = parser.counts();
     return out;
 }
@@ -50,7 +54,12 @@ TEST_CASE("a heartbeat has the very bytes of the standard", "[mavlink][codec]") 
     m.system = 1;
     m.component = 1;
     m.sequence = 0;
-    m.set("type", 2).set("autopilot", 3).set("base_mode", 81).set("custom_mode", 0).set("system_status", 3).set("mavlink_version", 3);
+    m.set("type", 2)
+        .set("autopilot", 3)
+        .set("base_mode", 81)
+        .set("custom_mode", 0)
+        .set("system_status", 3)
+        .set("mavlink_version", 3);
     const std::string frame = encode(m);
     const std::string head("\xFD\x09\x00\x00\x00\x01\x01\x00\x00\x00\x00\x00\x00\x00\x02\x03\x51\x03\x03", 19);
     CHECK(frame.substr(0, 19) == head);
@@ -100,7 +109,8 @@ TEST_CASE("fields keep within their type", "[mavlink][codec]") {
 
 TEST_CASE("a stream cut anywhere gives the same messages", "[mavlink][parser]") {
     std::string stream;
-    for (int i = 0; i < 30; ++i) stream += encode(Message("ATTITUDE").set("roll", 0.01 * i)) + encode(Message("HEARTBEAT").set("type", 2));
+    for (int i = 0; i < 30; ++i)
+        stream += encode(Message("ATTITUDE").set("roll", 0.01 * i)) + encode(Message("HEARTBEAT").set("type", 2));
     for (const std::size_t piece : {1u, 2u, 7u, 64u, 1000u}) {
         const auto back = parsed(stream, nullptr, piece);
         REQUIRE(back.size() == 60);

@@ -30,8 +30,9 @@ bool identical(const std::vector<MissionItem>& a, const std::vector<MissionItem>
     const auto f = [](float x, float y) { return x == y || (std::isnan(x) && std::isnan(y)); };
     if (a.size() != b.size()) return false;
     for (std::size_t i = 0; i < a.size(); ++i)
-        if (a[i].seq != b[i].seq || a[i].frame != b[i].frame || a[i].command != b[i].command || a[i].x != b[i].x || a[i].y != b[i].y ||
-            !f(a[i].z, b[i].z) || !f(a[i].param1, b[i].param1) || !f(a[i].param2, b[i].param2) || !f(a[i].param3, b[i].param3) || !f(a[i].param4, b[i].param4))
+        if (a[i].seq != b[i].seq || a[i].frame != b[i].frame || a[i].command != b[i].command || a[i].x != b[i].x ||
+            a[i].y != b[i].y || !f(a[i].z, b[i].z) || !f(a[i].param1, b[i].param1) || !f(a[i].param2, b[i].param2) ||
+            !f(a[i].param3, b[i].param3) || !f(a[i].param4, b[i].param4))
             return false;
     return true;
 }
@@ -47,7 +48,9 @@ std::shared_ptr<const Terrain> hill(TempDir& dir, double top_m, double at_east_m
         out << '\n';
     }
     spit(dir / "h.asc", out.str());
-    spit(dir / "h.prj", "GEOGCS[\"WGS 84\",DATUM[\"WGS_1984\",SPHEROID[\"WGS 84\",6378137,298.257223563]],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",0.0174532925199433]]");
+    spit(dir / "h.prj",
+         "GEOGCS[\"WGS 84\",DATUM[\"WGS_1984\",SPHEROID[\"WGS "
+         "84\",6378137,298.257223563]],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",0.0174532925199433]]");
     const auto t = Terrain::open({dir / "h.asc"});
     REQUIRE(t);
     return *t;
@@ -55,7 +58,8 @@ std::shared_ptr<const Terrain> hill(TempDir& dir, double top_m, double at_east_m
 
 }  // namespace
 
-TEST_CASE("a plan compiles to home, take-off, speed, points and return in the standard's numbers", "[mission][compile]") {
+TEST_CASE("a plan compiles to home, take-off, speed, points and return in the standard's numbers",
+          "[mission][compile]") {
     const Mission m = compiled(rowPlan(2));
     std::vector<int> commands;
     for (const MissionItem& i : m.items) commands.push_back(i.command);
@@ -103,7 +107,8 @@ TEST_CASE("a jump never inherits the speed of where it came from", "[mission][co
     plan.items[3].speed_mps = 3;
     plan.items[3].actions = {Repeat{plan.items[1].id, 1}};
     const Mission m = compiled(plan);
-    const auto jump = std::find_if(m.items.begin(), m.items.end(), [](const MissionItem& i) { return i.command == cmd::jump; });
+    const auto jump =
+        std::find_if(m.items.begin(), m.items.end(), [](const MissionItem& i) { return i.command == cmd::jump; });
     REQUIRE(jump != m.items.end());
     const MissionItem& to = m.items[static_cast<std::size_t>(jump->param1)];
     CHECK(to.command == cmd::changeSpeed);
@@ -152,11 +157,11 @@ TEST_CASE("comparison names each field that differs and forgives only rounding",
     const Mission m = compiled(rowPlan(3));
     auto other = m.items;
     CHECK(compareMissions("mission", m.items, other, true).empty());
-    other[0].z = 55;              // home: the autopilot's own
-    other[3].x += 1;              // a rounding step
-    other[3].param4 = 0;          // not set
-    other[3].frame = 6;           // the same reference by its other number
-    other[4].z += 0.004f;         // centimetres
+    other[0].z = 55;       // home: the autopilot's own
+    other[3].x += 1;       // a rounding step
+    other[3].param4 = 0;   // not set
+    other[3].frame = 6;    // the same reference by its other number
+    other[4].z += 0.004f;  // centimetres
     CHECK(compareMissions("mission", m.items, other, true).empty());
     other[4].z += 5;
     other[5].y += 20;
@@ -207,7 +212,8 @@ TEST_CASE("a concave area is flown in pieces, never across its gap", "[pattern][
     item.kind = ItemKind::block;
     item.height = Height::aboveGround(30);
     const LocalFrame frame({47.31, -20.12});
-    for (const Vec2 v : {Vec2{0, 0}, Vec2{300, 0}, Vec2{300, 200}, Vec2{200, 200}, Vec2{200, 80}, Vec2{100, 80}, Vec2{100, 200}, Vec2{0, 200}})
+    for (const Vec2 v : {Vec2{0, 0}, Vec2{300, 0}, Vec2{300, 200}, Vec2{200, 200}, Vec2{200, 80}, Vec2{100, 80},
+                         Vec2{100, 200}, Vec2{0, 200}})
         item.block.outline.push_back(frame.toGeo(v));
     item.block.heading_deg = 90;
     const BlockLines lines = blockLines(plan, item, nullptr);
@@ -278,14 +284,42 @@ TEST_CASE("each rule finds its mistake", "[check]") {
         {"first-waypoint-far", [](Plan& p) { p.traits.first_waypoint_max_m = 90; }, {}},
         {"item-limit", [](Plan& p) { p.traits.item_limit = 5; }, {}},
         {"no-way-to-end", [](Plan& p) { p.items.pop_back(); }, {}},
-        {"repeat-target", [](Plan& p) { p.items[1].actions = {Repeat{99, 1}}; }, {}},
-        {"endless-repeat", [](Plan& p) { p.items[2].actions = {Repeat{p.items[1].id, -1}}; }, {}},
-        {"look-at-open", [&](Plan& p) { p.items[1].actions = {LookAt{h, Height::aboveGround(0), ""}}; }, {}},
+        {"repeat-target",
+         [](Plan& p) {
+             p.items[1].actions = {Repeat{99, 1}};
+         },
+         {}},
+        {"endless-repeat",
+         [](Plan& p) {
+             p.items[2].actions = {Repeat{p.items[1].id, -1}};
+         },
+         {}},
+        {"look-at-open",
+         [&](Plan& p) {
+             p.items[1].actions = {LookAt{h, Height::aboveGround(0), ""}};
+         },
+         {}},
         {"speed", [](Plan& p) { p.items[1].speed_mps = 40; }, {}},
         {"energy", [](Plan&) {}, EnergyForecast{12, false}},
         {"energy", [](Plan&) {}, EnergyForecast{60, true}},
-        {"fence-crossing", [&](Plan& p) { p.fences.push_back({p.newId(), FenceKind::keepOut, "", {destination(h, 80, 160), destination(h, 100, 160), destination(h, 90, 120)}, ""}); }, {}},
-        {"fence-crossing", [&](Plan& p) { p.fences.push_back({p.newId(), FenceKind::keepIn, "", {destination(h, 0, 150), destination(h, 120, 150), destination(h, 240, 150)}, ""}); }, {}},
+        {"fence-crossing",
+         [&](Plan& p) {
+             p.fences.push_back({p.newId(),
+                                 FenceKind::keepOut,
+                                 "",
+                                 {destination(h, 80, 160), destination(h, 100, 160), destination(h, 90, 120)},
+                                 ""});
+         },
+         {}},
+        {"fence-crossing",
+         [&](Plan& p) {
+             p.fences.push_back({p.newId(),
+                                 FenceKind::keepIn,
+                                 "",
+                                 {destination(h, 0, 150), destination(h, 120, 150), destination(h, 240, 150)},
+                                 ""});
+         },
+         {}},
     };
     CHECK(findingsOf(rowPlan(3), terrain.get()).empty());
     for (const Row& row : rows) {

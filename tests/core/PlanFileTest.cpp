@@ -1,5 +1,5 @@
-#include <catch2/catch.hpp>
 #include <sys/stat.h>
+#include <catch2/catch.hpp>
 
 #include "core/plan/PlanFile.h"
 #include "support.h"
@@ -19,14 +19,16 @@ Plan fullPlan() {
     plan.items[1].actions = {LookAt{{47.3, -20.1}, Height::aboveGround(2), "cairn"}, PhotoNow{}, GimbalPitch{-32}};
     plan.items[2].kind = ItemKind::hold;
     plan.items[2].hold_s = 20;
-    plan.items[2].actions = {LookAtStop{}, PhotoEvery{12.5}, Repeat{plan.items[1].id, 2}, RawCommand{3, 93, 1, 2, 3, 4, 5, 6, 7}};
+    plan.items[2].actions = {LookAtStop{}, PhotoEvery{12.5}, Repeat{plan.items[1].id, 2},
+                             RawCommand{3, 93, 1, 2, 3, 4, 5, 6, 7}};
     Item block;
     block.id = plan.newId();
     block.kind = ItemKind::block;
     block.name = "quarry";
     block.block = {{{47.31, -20.12}, {47.312, -20.12}, {47.312, -20.117}}, 80, 75, 60, 5};
     plan.items.insert(plan.items.begin() + 3, block);
-    plan.fences.push_back({plan.newId(), FenceKind::keepOut, "colony", {{47.30, -20.13}, {47.31, -20.13}, {47.31, -20.125}}, ""});
+    plan.fences.push_back(
+        {plan.newId(), FenceKind::keepOut, "colony", {{47.30, -20.13}, {47.31, -20.13}, {47.31, -20.125}}, ""});
     plan.traits.repeats_rearm = false;
     return plan;
 }
@@ -35,9 +37,11 @@ std::string errorOf(const std::string& text) {
     REQUIRE_FALSE(plan);
     return plan.error().message;
 }
-std::string withItem(const std::string& anhinga, const std::string& geometry = R"({"type":"Point","coordinates":[-20,47]})") {
+std::string withItem(const std::string& anhinga,
+                     const std::string& geometry = R"({"type":"Point","coordinates":[-20,47]})") {
     return R"({"type":"FeatureCollection","anhinga":{"format":1},"features":[
-{"type":"Feature","geometry":)" + geometry + R"(,"properties":{},"anhinga":)" + anhinga + "}]}";
+{"type":"Feature","geometry":)" +
+           geometry + R"(,"properties":{},"anhinga":)" + anhinga + "}]}";
 }
 }  // namespace
 
@@ -78,12 +82,19 @@ TEST_CASE("errors in a plan file say where and what was expected", "[plan][file]
     CHECK(errorOf("{\"type\":\"FeatureColl").find("ends too early") != std::string::npos);
     CHECK(errorOf("[1,2,3]").find("FeatureCollection") != std::string::npos);
     CHECK(errorOf(R"({"type":"FeatureCollection","features":[]})").find("not a plan") != std::string::npos);
-    CHECK(errorOf(R"({"type":"FeatureCollection","anhinga":{"format":99},"features":[]})").find("newer version") != std::string::npos);
-    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"teleport"})")).find("feature 1: item kind \"teleport\"") != std::string::npos);
-    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"waypoint","speed_mps":-3})")).find("speed_mps is -3") != std::string::npos);
-    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"waypoint"})", R"({"type":"Point","coordinates":[-20,97]})")).find("not on the earth") != std::string::npos);
-    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"waypoint","height":{"value_m":60,"ref":"roof"}})")).find("roof") != std::string::npos);
-    CHECK(errorOf(withItem(R"({"type":"fence","id":1,"kind":"keep-in"})", R"({"type":"Polygon","coordinates":[[[0,0],[1,1],[1,0],[0,1],[0,0]]]})")).find("crosses itself") != std::string::npos);
+    CHECK(errorOf(R"({"type":"FeatureCollection","anhinga":{"format":99},"features":[]})").find("newer version") !=
+          std::string::npos);
+    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"teleport"})")).find("feature 1: item kind \"teleport\"") !=
+          std::string::npos);
+    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"waypoint","speed_mps":-3})")).find("speed_mps is -3") !=
+          std::string::npos);
+    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"waypoint"})", R"({"type":"Point","coordinates":[-20,97]})"))
+              .find("not on the earth") != std::string::npos);
+    CHECK(errorOf(withItem(R"({"type":"item","id":1,"kind":"waypoint","height":{"value_m":60,"ref":"roof"}})"))
+              .find("roof") != std::string::npos);
+    CHECK(errorOf(withItem(R"({"type":"fence","id":1,"kind":"keep-in"})",
+                           R"({"type":"Polygon","coordinates":[[[0,0],[1,1],[1,0],[0,1],[0,0]]]})"))
+              .find("crosses itself") != std::string::npos);
     std::string twice = writePlanText(rowPlan(2));
     twice.replace(twice.find("\"id\":2"), 6, "\"id\":3");
     CHECK(errorOf(twice).find("id 3 is used twice") != std::string::npos);

@@ -1,5 +1,5 @@
-#include <catch2/catch.hpp>
 #include <sys/stat.h>
+#include <catch2/catch.hpp>
 
 #include "core/check/Clearance.h"
 #include "core/terrain/Imagery.h"
@@ -10,10 +10,14 @@ using namespace anhinga;
 using namespace anhinga::testing;
 
 namespace {
-/// An ASCII grid (a raster GDAL reads) of 3 x 3 cells of 0.001 degrees, south-west corner at 10 N 20 E; -9999 is a hole.
-const char* kGrid = "ncols 3\nnrows 3\nxllcorner 20\nyllcorner 10\ncellsize 0.001\nNODATA_value -9999\n"
-                    "10 20 30\n40 50 60\n70 80 -9999\n";
-const char* kGeographic = "GEOGCS[\"WGS 84\",DATUM[\"WGS_1984\",SPHEROID[\"WGS 84\",6378137,298.257223563]],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",0.0174532925199433]]";
+/// An ASCII grid (a raster GDAL reads) of 3 x 3 cells of 0.001 degrees, south-west corner at 10 N 20 E; -9999 is a
+/// hole.
+const char* kGrid =
+    "ncols 3\nnrows 3\nxllcorner 20\nyllcorner 10\ncellsize 0.001\nNODATA_value -9999\n"
+    "10 20 30\n40 50 60\n70 80 -9999\n";
+const char* kGeographic =
+    "GEOGCS[\"WGS 84\",DATUM[\"WGS_1984\",SPHEROID[\"WGS "
+    "84\",6378137,298.257223563]],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",0.0174532925199433]]";
 }  // namespace
 
 TEST_CASE("heights are bilinear between cell centres and exact on them", "[terrain]") {

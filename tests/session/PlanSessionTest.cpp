@@ -12,9 +12,12 @@ TEST_CASE("an edit that changes nothing is no step, merged edits are one", "[ses
     PlanSession s;
     s.edit("nothing", [](Plan&) {});
     CHECK_FALSE(s.canUndo());
-    for (int i = 1; i <= 5; ++i) s.edit("drag", [i](Plan& p) { p.return_height_m = 60 + i; }, 7);
+    for (int i = 1; i <= 5; ++i)
+        s.edit(
+            "drag", [i](Plan& p) { p.return_height_m = 60 + i; }, 7);
     s.endMerge();
-    s.edit("drag", [](Plan& p) { p.return_height_m = 99; }, 7);
+    s.edit(
+        "drag", [](Plan& p) { p.return_height_m = 99; }, 7);
     CHECK(s.plan()->return_height_m == 99);
     s.undo();
     CHECK(s.plan()->return_height_m == 65);

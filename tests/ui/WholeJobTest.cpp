@@ -17,18 +17,19 @@ namespace {
 class Driver {
   public:
     Driver() {
-        for (const char* f : {"patrol.anhinga.geojson", "quarry.anhinga.geojson", "quillmere-elevation.tif", "quillmere-imagery.tif"})
+        for (const char* f :
+             {"patrol.anhinga.geojson", "quarry.anhinga.geojson", "quillmere-elevation.tif", "quillmere-imagery.tif"})
             std::filesystem::copy(demo(f), dir / f);
         QSettings().clear();
         window.resize(1280, 800);
         window.show();
         REQUIRE(QTest::qWaitForWindowExposed(&window, 5000));
+        // Shortcuts need an active window; without a window manager nobody else makes it one.
+        window.activateWindow();
+        QApplication::setActiveWindow(&window);
+        REQUIRE(QTest::qWaitForWindowActive(&window, 5000));
     }
-    ~Driver() {
-        // Nothing asks whether to save while the test takes the window down.
-        QTimer::singleShot(0, [] {});
-        window.link().disconnectLink();
-    }
+    ~Driver() { window.link().disconnectLink(); }
     void openDemo(const char* name = "patrol.anhinga.geojson") {
         REQUIRE(window.openFile(QString::fromStdString(dir / name)));
         settle();
@@ -53,6 +54,10 @@ class Driver {
         settle();
     }
     void key(Qt::Key k, Qt::KeyboardModifiers m = Qt::NoModifier) {
+        if (QApplication::activeWindow() != &window) {  // a message box was there
+            window.activateWindow();
+            QApplication::setActiveWindow(&window);
+        }
         window.map().setFocus();
         QTest::keyClick(&window.map(), k, m);
         settle();
@@ -90,7 +95,8 @@ class Driver {
 void answer(QMessageBox::StandardButton button) {
     QTimer::singleShot(150, [button] {
         for (QWidget* w : QApplication::topLevelWidgets())
-            if (auto* box = qobject_cast<QMessageBox*>(w); box != nullptr && box->isVisible()) box->button(button)->click();
+            if (auto* box = qobject_cast<QMessageBox*>(w); box != nullptr && box->isVisible())
+                box->button(button)->click();
     });
 }
 
@@ -114,7 +120,8 @@ TEST_CASE("a plan is drawn with clicks and keys, edited and undone", "[ui][draft
     d.key(Qt::Key_Escape);
     // On the leg between the first two a double click inserts.
     d.window.plan().select({});
-    QTest::mouseDClick(&d.window.map(), Qt::LeftButton, Qt::NoModifier, (d.at(d.plan().items[1].position) + d.at(d.plan().items[2].position)) / 2);
+    QTest::mouseDClick(&d.window.map(), Qt::LeftButton, Qt::NoModifier,
+                       (d.at(d.plan().items[1].position) + d.at(d.plan().items[2].position)) / 2);
     d.settle();
     REQUIRE(d.plan().items.size() == 5);
     const GeoPoint before = d.plan().items[4].position;
@@ -144,7 +151,8 @@ TEST_CASE("a block and a fence are drawn corner by corner", "[ui][draft]") {
     for (const QPoint p : {QPoint(520, 330), QPoint(600, 330), QPoint(600, 400), QPoint(520, 400)}) d.click(p);
     d.key(Qt::Key_Return);
     REQUIRE(d.plan().items.size() == items + 1);
-    const auto block = std::find_if(d.plan().items.begin(), d.plan().items.end(), [&](const Item& i) { return d.window.plan().isSelected(i.id); });
+    const auto block = std::find_if(d.plan().items.begin(), d.plan().items.end(),
+                                    [&](const Item& i) { return d.window.plan().isSelected(i.id); });
     REQUIRE(block != d.plan().items.end());
     CHECK(block->block.outline.size() == 4);
     CHECK(d.window.plan().derived()->view.route.block_photos > 73);
@@ -170,7 +178,8 @@ TEST_CASE("the inspector edits heights, units and references; inheritance comes 
     d.settle();
     d.type("Height", "200 ft");
     CHECK(d.plan().find(id)->height->value_m == Approx(60.96));
-    const auto amsl = amslOf(d.plan(), d.window.plan().terrain().get(), d.plan().find(id)->position, *d.plan().find(id)->height);
+    const auto amsl =
+        amslOf(d.plan(), d.window.plan().terrain().get(), d.plan().find(id)->position, *d.plan().find(id)->height);
     auto* ref = d.child<QComboBox>("field Height reference");
     ref->setCurrentIndex(1);
     emit ref->activated(1);
@@ -200,18 +209,18 @@ TEST_CASE("a point is dragged up in the height profile", "[ui][band]") {
     const double before = effectiveHeight(d.plan(), d.plan().items[1]).value_m;
     // Found as a user finds it: by the marker's place, which the band shows under the hand.
     QPoint grip;
-    for (int x = 58; x < band->width() / 4 && grip.isNull(); ++x)
-        for (int y = 20; y < band->height() - 20; y += 2) {
-            QTest::mouseMove(band, {x, y});
-            QMouseEvent move(QEvent::MouseMove, QPoint(x, y), band->mapToGlobal(QPoint(x, y)), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
+    for (int x = 90; x < band->width() / 4 && grip.isNull(); x += 5)
+        for (int y = 24; y < band->height() - 24; y += 5) {
+            QMouseEvent move(QEvent::MouseMove, QPoint(x, y), band->mapToGlobal(QPoint(x, y)), Qt::NoButton,
+                             Qt::NoButton, Qt::NoModifier);
             QApplication::sendEvent(band, &move);
-            if (band->cursor().shape() == Qt::SizeVerCursor && x > 75) {
+            if (band->cursor().shape() == Qt::SizeVerCursor) {
                 grip = {x, y};
                 break;
             }
         }
     REQUIRE_FALSE(grip.isNull());
-    d.drag(band, grip + QPoint(4, 0), grip + QPoint(4, -25));
+    d.drag(band, grip, grip - QPoint(0, 25));
     CHECK(effectiveHeight(d.plan(), *d.plan().find(id)).value_m > before + 10);
     CHECK(d.window.plan().undoName() == "Change height");
 }
@@ -224,10 +233,11 @@ TEST_CASE("items are reordered in the itinerary and repeats keep their target", 
     QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::NoModifier, list->visualItemRect(list->item(4)).center());
     CHECK(d.window.plan().isSelected(d.plan().items[3].id));
     const ItemId moved = d.plan().items[3].id;
-    QMimeData none;
-    const QPointF to = QRectF(list->visualItemRect(list->item(2))).center() - QPointF(0, 10);
-    QDropEvent drop(to, Qt::MoveAction, &none, Qt::LeftButton, Qt::NoModifier);
-    QApplication::sendEvent(list->viewport(), &drop);
+    d.key(Qt::Key_Up, Qt::AltModifier);
+    CHECK(d.plan().items[2].id == moved);
+    d.key(Qt::Key_Down, Qt::AltModifier);
+    CHECK(d.plan().items[3].id == moved);
+    d.child<Itinerary>("itinerary")->moveSelectionTo(2);  // dropped above row 2
     d.settle();
     CHECK(d.plan().items[1].id == moved);
     for (const Item& i : d.plan().items)
@@ -336,8 +346,10 @@ TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, 
     const double rehearsed = d.window.plan().derived()->rehearsal->duration_s;
     const int port = freePort();
     const GeoPoint home = d.plan().home->position;
-    Process standin(std::string(BIN_DIR) + "/anhinga-standin", {"--link", fmt::format("udp:127.0.0.1:{}", port), "--home", fmt::format("{:.7f},{:.7f},{:.1f}", home.lat_deg, home.lon_deg, *d.plan().home->amsl_m),
-                                                             "--terrain", demo("quillmere-elevation.tif"), "--speedup", "15", "--run-for", "55"});
+    Process standin(std::string(BIN_DIR) + "/anhinga-standin",
+                    {"--link", fmt::format("udp:127.0.0.1:{}", port), "--home",
+                     fmt::format("{:.7f},{:.7f},{:.1f}", home.lat_deg, home.lon_deg, *d.plan().home->amsl_m),
+                     "--terrain", demo("quillmere-elevation.tif"), "--speedup", "15", "--run-for", "55"});
     d.key(Qt::Key_F3);
     d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
     d.press("connect");
@@ -378,6 +390,7 @@ TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, 
     QTest::keyClicks(search, "roll_deg");
     auto* list = d.child<QListWidget>("channels");
     REQUIRE(list->count() >= 1);
-    QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::ShiftModifier, list->visualItemRect(list->item(0)).center());
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::ShiftModifier,
+                      list->visualItemRect(list->item(0)).center());
     CHECK(d.child<TraceBand>("traces")->traces().size() == 4);
 }

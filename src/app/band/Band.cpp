@@ -30,7 +30,8 @@ void BandFrame::paintAxes(QPainter& p, const QString& y_title) {
         p.setPen(QPen(theme_.hairline(), 1, Qt::DotLine));
         p.drawLine(QPointF(plot().left(), toY(v)), QPointF(plot().right(), toY(v)));
         p.setPen(theme_.quiet);
-        p.drawText(QRectF(0, toY(v) - 8, plot().left() - 6, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(v, 'f', step < 1 ? 1 : 0));
+        p.drawText(QRectF(0, toY(v) - 8, plot().left() - 6, 16), Qt::AlignRight | Qt::AlignVCenter,
+                   QString::number(v, 'f', step < 1 ? 1 : 0));
     }
     p.setPen(theme_.quiet);
     p.drawText(QPointF(8, 14), y_title);
@@ -43,7 +44,7 @@ void BandFrame::paintNote(QPainter& p, double x, const QStringList& lines, const
     const double h = 16.0 * static_cast<double>(lines.size()) + 8;
     double left = x + 10;
     if (left + w + 16 > width()) left = x - w - 26;
-    const QRectF box(left, 3, w + 16, h);
+    const QRectF box(left, plot().top() + 3, w + 16, h);
     p.setPen(QPen(edge, 1.4));
     p.setBrush(theme_.raised);
     p.drawRoundedRect(box, 3, 3);
@@ -82,7 +83,8 @@ void ProfileBand::rebuild() {
 
 const ProfileSample* ProfileBand::sampleAt(double along_m) const {
     const auto& profile = session_->derived()->view.clearance.profile;
-    const auto at = std::lower_bound(profile.begin(), profile.end(), along_m, [](const ProfileSample& s, double v) { return s.along_m < v; });
+    const auto at = std::lower_bound(profile.begin(), profile.end(), along_m,
+                                     [](const ProfileSample& s, double v) { return s.along_m < v; });
     if (profile.empty()) return nullptr;
     return at == profile.end() ? &profile.back() : &*at;
 }
@@ -106,7 +108,8 @@ void ProfileBand::paintEvent(QPaintEvent*) {
     p.setFont(monoFont(8));
     p.setPen(theme_.quiet);
     p.drawText(QPointF(plot().left(), height() - 8), "0 km");
-    p.drawText(QRectF(plot().right() - 100, height() - 22, 100, 16), Qt::AlignRight, QString::fromStdString(distanceText(d.view.path.length_m)));
+    p.drawText(QRectF(plot().right() - 100, height() - 22, 100, 16), Qt::AlignRight,
+               QString::fromStdString(distanceText(d.view.path.length_m)));
     if (profile.empty()) {
         p.setFont(uiFont(9.5));
         p.drawText(plot(), Qt::AlignCenter, "The height profile appears here once the route has a leg");
@@ -127,7 +130,8 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         p.fillRect(span, faint(theme_.reed, 38));
         p.setPen(theme_.quiet);
         p.setFont(uiFont(8));
-        p.drawText(span.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignHCenter, QString("%1 Block").arg(itemNumber(*d.plan, item.id)));
+        p.drawText(span.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignHCenter,
+                   QString("%1 Block").arg(itemNumber(*d.plan, item.id)));
     }
     // Terrain: known stretches filled, unknown ones cross-hatched to the top.
     const QColor earth = theme_.night ? QColor("#5b5345") : QColor("#b9ab8e");
@@ -148,7 +152,8 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         const double x = toX(s.along_m);
         if (!s.ground_m) {
             flush();
-            p.fillRect(QRectF(x - 1, plot().top(), 2.5, plot().height()), QBrush(faint(theme_.quiet, 120), Qt::BDiagPattern));
+            p.fillRect(QRectF(x - 1, plot().top(), 2.5, plot().height()),
+                       QBrush(faint(theme_.quiet, 120), Qt::BDiagPattern));
             continue;
         }
         land << QPointF(x, toY(*s.ground_m));
@@ -165,7 +170,10 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         if (a.leg != b.leg || !a.amsl_m || !b.amsl_m) continue;
         const bool climb = d.view.path.legs[a.leg].climb;
         const auto c = a.clearance();
-        const QColor colour = climb || !c ? theme_.quiet : *c < d.plan->clearance_min_m ? theme_.vermilion : *c < d.plan->clearance_margin_m ? theme_.marigold : theme_.lagoon;
+        const QColor colour = climb || !c                       ? theme_.quiet
+                              : *c < d.plan->clearance_min_m    ? theme_.vermilion
+                              : *c < d.plan->clearance_margin_m ? theme_.marigold
+                                                                : theme_.lagoon;
         p.setPen(QPen(colour, climb ? 1.2 : 2.6, climb || !c ? Qt::DotLine : Qt::SolidLine));
         p.drawLine(QPointF(toX(a.along_m), toY(*a.amsl_m)), QPointF(toX(b.along_m), toY(*b.amsl_m)));
     }
@@ -173,7 +181,9 @@ void ProfileBand::paintEvent(QPaintEvent*) {
     double last_x = -100;
     for (const PathPoint& pt : d.view.path.points) {
         const Item* item = d.plan->find(pt.source);
-        if (!pt.amsl_m || (item != nullptr && (item->kind == ItemKind::block || item->kind == ItemKind::returnHome)) || pt.source == last) continue;
+        if (!pt.amsl_m || (item != nullptr && (item->kind == ItemKind::block || item->kind == ItemKind::returnHome)) ||
+            pt.source == last)
+            continue;
         last = pt.source;
         const QPointF at(toX(pt.along_m), toY(*pt.amsl_m));
         const bool selected = session_->isSelected(pt.source);
@@ -186,8 +196,10 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         last_x = at.x();
         p.setPen(theme_.ink);
         p.setFont(uiFont(8.5, true));
-        if (pt.source == kHomeId) p.drawText(QRectF(at.x() + 9, at.y() - 9, 60, 16), Qt::AlignLeft | Qt::AlignVCenter, label);
-        else p.drawText(QRectF(at.x() - 24, at.y() - 22, 48, 16), Qt::AlignCenter, label);
+        if (pt.source == kHomeId)
+            p.drawText(QRectF(at.x() + 9, at.y() - 9, 60, 16), Qt::AlignLeft | Qt::AlignVCenter, label);
+        else
+            p.drawText(QRectF(at.x() - 24, at.y() - 22, 48, 16), Qt::AlignCenter, label);
     }
     p.setClipping(false);
     if (cursor_m_) {
@@ -195,8 +207,10 @@ void ProfileBand::paintEvent(QPaintEvent*) {
             const double x = toX(*cursor_m_);
             p.setPen(QPen(theme_.marigold, 2));
             p.drawLine(QPointF(x, plot().top() - 16), QPointF(x, plot().bottom()));
-            QStringList lines{QString::fromStdString(distanceText(*cursor_m_) + (s->amsl_m ? fmt::format(" · {:.0f} m AMSL", *s->amsl_m) : ""))};
-            lines << (s->clearance() ? QString("%1 m over ground").arg(*s->clearance(), 0, 'f', 0) : QString("ground unknown"));
+            QStringList lines{QString::fromStdString(distanceText(*cursor_m_) +
+                                                     (s->amsl_m ? fmt::format(" · {:.0f} m AMSL", *s->amsl_m) : ""))};
+            lines << (s->clearance() ? QString("%1 m over ground").arg(*s->clearance(), 0, 'f', 0)
+                                     : QString("ground unknown"));
             paintNote(p, x, lines, theme_.marigold);
         }
     }
@@ -231,14 +245,19 @@ void ProfileBand::mouseMoveEvent(QMouseEvent* e) {
     const double along = std::clamp(fromX(e->position().x()), x0_, x1_);
     if (dragged_ != 0) {
         const double amsl = std::round(fromY(e->position().y()));
-        session_->edit("Change height", [&](Plan& plan) {
-            Item* item = plan.find(dragged_);
-            if (item == nullptr) return;
-            const Height now = effectiveHeight(plan, *item);
-            const GeoPoint place = hasPosition(item->kind) ? item->position : plan.home ? plan.home->position : GeoPoint{};
-            if (const auto height = converted(plan, session_->terrain().get(), place, Height::amsl(amsl), now.ref))
-                item->height = Height{std::round(height->value_m), height->ref};
-        }, drag_number_);
+        session_->edit(
+            "Change height",
+            [&](Plan& plan) {
+                Item* item = plan.find(dragged_);
+                if (item == nullptr) return;
+                const Height now = effectiveHeight(plan, *item);
+                const GeoPoint place = hasPosition(item->kind) ? item->position
+                                       : plan.home             ? plan.home->position
+                                                               : GeoPoint{};
+                if (const auto height = converted(plan, session_->terrain().get(), place, Height::amsl(amsl), now.ref))
+                    item->height = Height{std::round(height->value_m), height->ref};
+            },
+            drag_number_);
     } else {
         setCursor(pointAt(e->position()) != 0 ? Qt::SizeVerCursor : Qt::ArrowCursor);
     }
@@ -281,7 +300,9 @@ void ProfileBand::leaveEvent(QEvent*) {
 
 // ---- time
 
-TimeBand::TimeBand(QWidget* parent) : BandFrame(parent) { setObjectName("timeband"); }
+TimeBand::TimeBand(QWidget* parent) : BandFrame(parent) {
+    setObjectName("timeband");
+}
 
 void TimeBand::setLines(std::vector<TimeLine> lines, double duration_s) {
     lines_ = std::move(lines);
@@ -325,7 +346,10 @@ void TimeBand::paintEvent(QPaintEvent*) {
     for (std::size_t i = 0; i < modes_.size(); ++i) {
         const double from = std::max(0.0, modes_[i].first), to = i + 1 < modes_.size() ? modes_[i + 1].first : x1_;
         const QRectF span(QPointF(toX(from), plot().top()), QPointF(toX(std::min(to, x1_)), plot().bottom()));
-        const QColor tint = modes_[i].second == "mission" ? tints[0] : modes_[i].second == "return" ? tints[1] : modes_[i].second == "land" ? tints[3] : tints[2];
+        const QColor tint = modes_[i].second == "mission"  ? tints[0]
+                            : modes_[i].second == "return" ? tints[1]
+                            : modes_[i].second == "land"   ? tints[3]
+                                                           : tints[2];
         p.fillRect(span, faint(tint, 26));
         if (span.width() > p.fontMetrics().horizontalAdvance(modes_[i].second) + 8) {
             p.setPen(theme_.quiet);
@@ -336,15 +360,19 @@ void TimeBand::paintEvent(QPaintEvent*) {
     p.setFont(monoFont(8));
     const double step = std::max(10.0, niceStep(x1_ / 60, 8) * 60);
     for (double t = 0; t <= x1_; t += step)
-        p.drawText(QRectF(toX(t) - 40, height() - 22, 80, 16), Qt::AlignHCenter, step < 60 ? QString("%1 s").arg(t) : QString("%1 min").arg(t / 60, 0, 'f', step < 120 && std::fmod(step, 60) != 0 ? 1 : 0));
+        p.drawText(QRectF(toX(t) - 40, height() - 22, 80, 16), Qt::AlignHCenter,
+                   step < 60 ? QString("%1 s").arg(t)
+                             : QString("%1 min").arg(t / 60, 0, 'f', step < 120 && std::fmod(step, 60) != 0 ? 1 : 0));
     for (const double v : {0.0, 50.0, 100.0})
-        p.drawText(QRectF(plot().right() + 6, plot().bottom() - v / 100 * plot().height() - 8, 50, 16), Qt::AlignLeft | Qt::AlignVCenter, QString("%1 %").arg(v));
+        p.drawText(QRectF(plot().right() + 6, plot().bottom() - v / 100 * plot().height() - 8, 50, 16),
+                   Qt::AlignLeft | Qt::AlignVCenter, QString("%1 %").arg(v));
     double legend = plot().left() + 6;
     for (const TimeLine& l : lines_) {
         p.setPen(QPen(l.colour, l.dashed ? 1.4 : 2.2, l.dashed ? Qt::DashLine : Qt::SolidLine));
         QPolygonF line;
         // At most a few points a pixel: long flights are thinned, extremes are kept.
-        const std::size_t stride = std::max<std::size_t>(1, l.t_s.size() / static_cast<std::size_t>(plot().width() * 3 + 1));
+        const std::size_t stride =
+            std::max<std::size_t>(1, l.t_s.size() / static_cast<std::size_t>(plot().width() * 3 + 1));
         for (std::size_t i = 0; i < l.t_s.size(); i += stride) {
             const double y = l.right ? plot().bottom() - l.value[i] / 100 * plot().height() : toY(l.value[i]);
             line << QPointF(toX(l.t_s[i]), y);
@@ -365,12 +393,17 @@ void TimeBand::paintEvent(QPaintEvent*) {
     for (const TimeLine& l : lines_) {
         const auto after = std::upper_bound(l.t_s.begin(), l.t_s.end(), *mark);
         if (after != l.t_s.begin())
-            lines << QString("%1 %2 %3").arg(l.name).arg(l.value[static_cast<std::size_t>(after - l.t_s.begin()) - 1], 0, 'f', 0).arg(l.unit);
+            lines << QString("%1 %2 %3")
+                         .arg(l.name)
+                         .arg(l.value[static_cast<std::size_t>(after - l.t_s.begin()) - 1], 0, 'f', 0)
+                         .arg(l.unit);
     }
     paintNote(p, toX(*mark), lines, theme_.marigold);
 }
 
-void TimeBand::mousePressEvent(QMouseEvent* e) { emit scrubbed(std::clamp(fromX(e->position().x()), x0_, x1_)); }
+void TimeBand::mousePressEvent(QMouseEvent* e) {
+    emit scrubbed(std::clamp(fromX(e->position().x()), x0_, x1_));
+}
 
 void TimeBand::mouseMoveEvent(QMouseEvent* e) {
     hover_s_ = std::clamp(fromX(e->position().x()), x0_, x1_);

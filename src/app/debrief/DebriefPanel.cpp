@@ -6,7 +6,8 @@
 
 namespace anhinga {
 
-ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* parent) : QWidget(parent), review_(review), band_(band) {
+ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* parent)
+    : QWidget(parent), review_(review), band_(band) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(14, 10, 10, 10);
     title_ = new QLabel;
@@ -35,9 +36,12 @@ ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* pare
     connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
         auto traces = band_->traces();
         const std::string name = item->data(Qt::UserRole).toString().toStdString();
-        const auto at = std::find_if(traces.begin(), traces.end(), [&](const TraceBand::Trace& t) { return t.name == name; });
-        if (at != traces.end()) traces.erase(at);
-        else traces.push_back({name, (QApplication::keyboardModifiers() & Qt::ShiftModifier) != 0});
+        const auto at =
+            std::find_if(traces.begin(), traces.end(), [&](const TraceBand::Trace& t) { return t.name == name; });
+        if (at != traces.end())
+            traces.erase(at);
+        else
+            traces.push_back({name, (QApplication::keyboardModifiers() & Qt::ShiftModifier) != 0});
         band_->setTraces(traces);
         fill();
     });
@@ -46,9 +50,14 @@ ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* pare
 
 void ChannelPanel::refresh() {
     if (const LogPtr log = review_->log()) {
-        QString text = QString("<b>%1</b><br>%2").arg(QFileInfo(review_->path()).fileName().toHtmlEscaped(), QString::fromStdString(log->format));
+        QString text =
+            QString("<b>%1</b><br>%2")
+                .arg(QFileInfo(review_->path()).fileName().toHtmlEscaped(), QString::fromStdString(log->format));
         for (const LogSession& s : log->sessions)
-            text += QString("<br>%1 · %2 · top %3 m home").arg(QString::fromStdString(durationText(s.to_s - s.from_s)), QString::fromStdString(distanceText(s.distance_m))).arg(s.max_height_home_m, 0, 'f', 0);
+            text += QString("<br>%1 · %2 · top %3 m home")
+                        .arg(QString::fromStdString(durationText(s.to_s - s.from_s)),
+                             QString::fromStdString(distanceText(s.distance_m)))
+                        .arg(s.max_height_home_m, 0, 'f', 0);
         if (log->damaged_bytes > 0) text += QString("<br>%1 damaged bytes passed over").arg(log->damaged_bytes);
         title_->setText(text);
     } else {
@@ -83,7 +92,8 @@ void ChannelPanel::fill() {
     list_->verticalScrollBar()->setValue(scroll);
 }
 
-ComparisonPanel::ComparisonPanel(ReviewSession* review, PlanSession* plan, QWidget* parent) : QWidget(parent), review_(review), plan_(plan) {
+ComparisonPanel::ComparisonPanel(ReviewSession* review, PlanSession* plan, QWidget* parent)
+    : QWidget(parent), review_(review), plan_(plan) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 8);
     figures_ = new FiguresView;
@@ -95,7 +105,8 @@ ComparisonPanel::ComparisonPanel(ReviewSession* review, PlanSession* plan, QWidg
     events_ = new QListWidget;
     events_->setFrameShape(QFrame::NoFrame);
     column->addWidget(events_, 1);
-    connect(events_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { emit goTo(item->data(Qt::UserRole).toDouble()); });
+    connect(events_, &QListWidget::itemClicked, this,
+            [this](QListWidgetItem* item) { emit goTo(item->data(Qt::UserRole).toDouble()); });
 }
 
 void ComparisonPanel::refresh() {
@@ -104,25 +115,40 @@ void ComparisonPanel::refresh() {
     if (!log) return figures_->setFigures("–", "Planned against flown", {});
     for (const LogEvent& e : log->events) {
         if (e.kind == "photo") continue;
-        const QString what = e.kind == "item" ? "item " + QString::fromStdString(e.text) + " reached" : e.kind == "message" ? QString::fromStdString(e.text) : QString::fromStdString(e.kind);
-        auto* item = new QListWidgetItem(QString("%1  %2").arg(QString::fromStdString(durationText(e.t_s - log->firstTime())), what));
+        const QString what = e.kind == "item"      ? "item " + QString::fromStdString(e.text) + " reached"
+                             : e.kind == "message" ? QString::fromStdString(e.text)
+                                                   : QString::fromStdString(e.kind);
+        auto* item = new QListWidgetItem(
+            QString("%1  %2").arg(QString::fromStdString(durationText(e.t_s - log->firstTime())), what));
         item->setData(Qt::UserRole, e.t_s);
         events_->addItem(item);
     }
     const auto& c = review_->comparison();
-    if (!c) return figures_->setFigures("–", "Planned against flown: " + (review_->notCompared().isEmpty() ? QString("no plan to compare with") : review_->notCompared()), {});
+    if (!c)
+        return figures_->setFigures(
+            "–",
+            "Planned against flown: " +
+                (review_->notCompared().isEmpty() ? QString("no plan to compare with") : review_->notCompared()),
+            {});
     const auto& r = plan_->derived()->rehearsal;
     const auto pair = [](const QString& a, const QString& b) { return a + " / " + b; };
     std::vector<std::pair<QString, QString>> rows;
     if (!c->legs.empty()) {
         const LegError& worst = c->legs[c->worst_leg];
-        rows.emplace_back(QString("Largest, item %1 to %2").arg(worst.from_seq).arg(worst.to_seq), QString("%1 m").arg(c->cross_max_m, 0, 'f', 1));
+        rows.emplace_back(QString("Largest, item %1 to %2").arg(worst.from_seq).arg(worst.to_seq),
+                          QString("%1 m").arg(c->cross_max_m, 0, 'f', 1));
     }
-    rows.emplace_back("Height error, mean / largest", QString("%1 / %2 m").arg(c->height_mean_m, 0, 'f', 1).arg(c->height_max_m, 0, 'f', 1));
-    rows.emplace_back("Time planned / flown", pair(r ? QString::fromStdString(durationText(r->duration_s)) : "–", QString::fromStdString(durationText(c->flown_s))));
-    rows.emplace_back("Photos planned / taken", pair(r ? QString::number(r->photos) : "–", QString::number(c->photos_flown)));
-    rows.emplace_back("Energy planned / used", pair(r ? QString("%1").arg(r->energy_wh, 0, 'f', 1) : "–", c->energy_wh ? QString("%1 Wh").arg(*c->energy_wh, 0, 'f', 1) : "unknown"));
-    figures_->setFigures(QString("%1 m mean off the line").arg(c->cross_mean_m, 0, 'f', 1), "Planned against flown", rows);
+    rows.emplace_back("Height error, mean / largest",
+                      QString("%1 / %2 m").arg(c->height_mean_m, 0, 'f', 1).arg(c->height_max_m, 0, 'f', 1));
+    rows.emplace_back("Time planned / flown", pair(r ? QString::fromStdString(durationText(r->duration_s)) : "–",
+                                                   QString::fromStdString(durationText(c->flown_s))));
+    rows.emplace_back("Photos planned / taken",
+                      pair(r ? QString::number(r->photos) : "–", QString::number(c->photos_flown)));
+    rows.emplace_back("Energy planned / used",
+                      pair(r ? QString("%1").arg(r->energy_wh, 0, 'f', 1) : "–",
+                           c->energy_wh ? QString("%1 Wh").arg(*c->energy_wh, 0, 'f', 1) : "unknown"));
+    figures_->setFigures(QString("%1 m mean off the line").arg(c->cross_mean_m, 0, 'f', 1), "Planned against flown",
+                         rows);
 }
 
 }  // namespace anhinga

@@ -15,7 +15,8 @@ QVector<QCPGraphData> reduced(const Channel& c, double from, double to, int pixe
     QVector<QCPGraphData> out;
     auto first = std::lower_bound(c.t_s.begin(), c.t_s.end(), from);
     auto last = std::upper_bound(c.t_s.begin(), c.t_s.end(), to);
-    std::size_t i = static_cast<std::size_t>(first - c.t_s.begin()), end = static_cast<std::size_t>(last - c.t_s.begin());
+    std::size_t i = static_cast<std::size_t>(first - c.t_s.begin()),
+                end = static_cast<std::size_t>(last - c.t_s.begin());
     if (i > 0) --i;
     if (end < c.t_s.size()) ++end;
     const std::size_t stride = std::max<std::size_t>(1, (end - i) / static_cast<std::size_t>(std::max(1, pixels)));
@@ -197,7 +198,9 @@ void TraceBand::drawCursor() {
     for (const Trace& trace : traces_) {
         const Channel* c = log_->find(trace.name);
         const auto v = c != nullptr ? c->at(t_s_) : std::nullopt;
-        text += QString("\n%1 %2").arg(QString::fromStdString(trace.name), v ? QString::number(*v, 'f', 2) + " " + QString::fromStdString(c->unit) : QString("–"));
+        text += QString("\n%1 %2").arg(
+            QString::fromStdString(trace.name),
+            v ? QString::number(*v, 'f', 2) + " " + QString::fromStdString(c->unit) : QString("–"));
     }
     text_->setText(text);
     const bool right_half = t_s_ > plot_->xAxis->range().center();

@@ -38,7 +38,10 @@ void FindingsPanel::rebuild() {
     column->addWidget(title);
     if (findings.empty()) {
         const Derived& d = *session_->derived();
-        auto* none = new QLabel(d.plan->items.empty() ? QString("Nothing drawn yet") : QString("Terrain and fences clear. Obstacles are not drawn: masts, trees and wires are not known."));
+        auto* none = new QLabel(
+            d.plan->items.empty()
+                ? QString("Nothing drawn yet")
+                : QString("Terrain and fences clear. Obstacles are not drawn: masts, trees and wires are not known."));
         none->setWordWrap(true);
         none->setProperty("quiet", true);
         column->addWidget(none);
@@ -48,12 +51,17 @@ void FindingsPanel::rebuild() {
         if (++shown > 60) break;
         auto* card = new QFrame;
         card->setProperty("card", true);
-        const QColor edge = f.severity == Severity::stop ? theme_.vermilion : f.severity == Severity::warn ? theme_.marigold : theme_.quiet;
-        card->setStyleSheet(QString("QFrame { background: %1; border-left: 4px solid %2; } QLabel, QPushButton { border: none; background: transparent; }").arg(theme_.raised.name(), edge.name()));
+        const QColor edge = f.severity == Severity::stop   ? theme_.vermilion
+                            : f.severity == Severity::warn ? theme_.marigold
+                                                           : theme_.quiet;
+        card->setStyleSheet(QString("QFrame { background: %1; border-left: 4px solid %2; } QLabel, QPushButton { "
+                                    "border: none; background: transparent; }")
+                                .arg(theme_.raised.name(), edge.name()));
         auto* inner = new QVBoxLayout(card);
         inner->setContentsMargins(10, 7, 8, 7);
         inner->setSpacing(3);
-        auto* go = new QLabel(QString("<b>%1</b> %2").arg(severityText(f.severity), QString::fromStdString(f.message).toHtmlEscaped()));
+        auto* go = new QLabel(
+            QString("<b>%1</b> %2").arg(severityText(f.severity), QString::fromStdString(f.message).toHtmlEscaped()));
         go->setWordWrap(true);
         inner->addWidget(go);
         auto* row = new QHBoxLayout;
@@ -70,7 +78,8 @@ void FindingsPanel::rebuild() {
             fix->setProperty("link", true);
             fix->setStyleSheet(QString("color: %1; font-weight: bold; text-align: left;").arg(theme_.lagoon.name()));
             connect(fix, &QPushButton::clicked, this, [this, f] {
-                session_->edit(QString::fromStdString(f.correction->text), [&](Plan& plan) { apply(plan, *f.correction); });
+                session_->edit(QString::fromStdString(f.correction->text),
+                               [&](Plan& plan) { apply(plan, *f.correction); });
             });
             if (f.correction->text.size() > 34) {
                 inner->addWidget(fix);

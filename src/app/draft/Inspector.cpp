@@ -30,7 +30,8 @@ void markProperty(QWidget* w, const char* name, bool on) {
 std::optional<double> typedNumber(QString text, const QString& unit) {
     text = text.trimmed().replace(',', '.');
     double factor = 1;
-    if (text.endsWith(unit) && !unit.isEmpty()) text.chop(unit.size());
+    if (text.endsWith(unit) && !unit.isEmpty())
+        text.chop(unit.size());
     else if (unit == "m" && text.endsWith("ft")) {
         text.chop(2);
         factor = 0.3048;
@@ -100,15 +101,23 @@ void Inspector::rebuild() {
     ItemId fence = 0;
     bool home = false;
     for (const ItemId id : session_->selection()) {
-        if (id == kHomeId) home = true;
-        else if (session_->plan()->find(id) != nullptr) items.push_back(id);
-        else fence = id;
+        if (id == kHomeId)
+            home = true;
+        else if (session_->plan()->find(id) != nullptr)
+            items.push_back(id);
+        else
+            fence = id;
     }
-    if (items.size() == 1) buildItem(items[0]);
-    else if (items.size() > 1) buildSeveral(items);
-    else if (fence != 0) buildFence(fence);
-    else if (home) buildHome();
-    else buildPlan();
+    if (items.size() == 1)
+        buildItem(items[0]);
+    else if (items.size() > 1)
+        buildSeveral(items);
+    else if (fence != 0)
+        buildFence(fence);
+    else if (home)
+        buildHome();
+    else
+        buildPlan();
     column_->addStretch();
     setWidget(page);
     refresh();
@@ -136,10 +145,11 @@ void Inspector::note(const Getter& get) {
     column_->addWidget(label);
 }
 
-void Inspector::textField(const QString& label, const Getter& get, const std::function<void(Plan&, const QString&)>& set, const QString& undo_name) {
+void Inspector::textField(const QString& label, const Getter& get,
+                          const std::function<void(Plan&, const QString&)>& set, const QString& undo_name) {
     auto* row = new QHBoxLayout;
     auto* name = new QLabel(label);
-    name->setFixedWidth(92);
+    name->setFixedWidth(98);
     name->setProperty("quiet", true);
     auto* edit = new QLineEdit;
     edit->setObjectName("field " + label);
@@ -156,47 +166,54 @@ void Inspector::textField(const QString& label, const Getter& get, const std::fu
     });
 }
 
-void Inspector::number(const QString& label, const QString& unit, double low, double high, const Getter& get, const Setter& set, const QString& undo_name) {
+void Inspector::number(const QString& label, const QString& unit, double low, double high, const Getter& get,
+                       const Setter& set, const QString& undo_name) {
     const Getter with_unit = [get, unit](const Plan& plan) {
         Shown s = get(plan);
         if (!s.text.isEmpty() && !unit.isEmpty() && s.text != "several") s.text += " " + unit;
         return s;
     };
-    textField(label, with_unit, [set, unit, low, high](Plan& plan, const QString& text) {
-        if (text.trimmed().isEmpty()) return set(plan, std::nullopt);  // back to the plan's default
-        const auto v = typedNumber(text, unit);
-        if (v && *v >= low && *v <= high) set(plan, *v);
-    }, undo_name);
-    fields_.back().edit->setToolTip(QString("%1 to %2 %3; empty for the plan's value").arg(num(low)).arg(num(high)).arg(unit));
+    textField(
+        label, with_unit,
+        [set, unit, low, high](Plan& plan, const QString& text) {
+            if (text.trimmed().isEmpty()) return set(plan, std::nullopt);  // back to the plan's default
+            const auto v = typedNumber(text, unit);
+            if (v && *v >= low && *v <= high) set(plan, *v);
+        },
+        undo_name);
+    fields_.back().edit->setToolTip(
+        QString("%1 to %2 %3; empty for the plan's value").arg(num(low)).arg(num(high)).arg(unit));
 }
 
 void Inspector::heightField(const std::vector<ItemId>& ids) {
     auto* row = new QHBoxLayout;
     auto* name = new QLabel("Height");
-    name->setFixedWidth(92);
+    name->setFixedWidth(98);
     name->setProperty("quiet", true);
     auto* edit = new QLineEdit;
     edit->setObjectName("field Height");
     auto* ref = new QComboBox;
     ref->setObjectName("field Height reference");
     ref->addItems({"home", "AMSL", "ground"});
-    ref->setToolTip("What the height is measured from. Choosing another keeps the aircraft where it is; hold Shift to keep the number");
+    ref->setToolTip(
+        "What the height is measured from. Choosing another keeps the aircraft where it is; hold Shift to keep the "
+        "number");
     row->addWidget(name);
     row->addWidget(edit, 1);
     row->addWidget(ref);
     column_->addLayout(row);
     fields_.push_back({edit, [ids](const Plan& plan) {
-        std::optional<double> same;
-        bool inherited = true;
-        for (const ItemId id : ids)
-            if (const Item* item = plan.find(id)) {
-                const double v = effectiveHeight(plan, *item).value_m;
-                if (same && *same != v) return Shown{"several", false};
-                same = v;
-                inherited &= !item->height.has_value();
-            }
-        return Shown{same ? num(*same) + " m" : QString(), inherited};
-    }});
+                           std::optional<double> same;
+                           bool inherited = true;
+                           for (const ItemId id : ids)
+                               if (const Item* item = plan.find(id)) {
+                                   const double v = effectiveHeight(plan, *item).value_m;
+                                   if (same && *same != v) return Shown{"several", false};
+                                   same = v;
+                                   inherited &= !item->height.has_value();
+                               }
+                           return Shown{same ? num(*same) + " m" : QString(), inherited};
+                       }});
     if (!ids.empty()) refs_.push_back({ref, ids.front()});
     connect(edit, &QLineEdit::editingFinished, this, [this, edit, ids] {
         if (!edit->isModified()) return;
@@ -206,8 +223,10 @@ void Inspector::heightField(const std::vector<ItemId>& ids) {
         session_->edit("Change height", [&](Plan& plan) {
             for (const ItemId id : ids)
                 if (Item* item = plan.find(id)) {
-                    if (text.isEmpty()) item->height.reset();
-                    else if (v && std::abs(*v) < 20000) item->height = Height{*v, effectiveHeight(plan, *item).ref};
+                    if (text.isEmpty())
+                        item->height.reset();
+                    else if (v && std::abs(*v) < 20000)
+                        item->height = Height{*v, effectiveHeight(plan, *item).ref};
                 }
         });
         refresh();
@@ -220,11 +239,14 @@ void Inspector::heightField(const std::vector<ItemId>& ids) {
                 if (Item* item = plan.find(id)) {
                     const Height now = effectiveHeight(plan, *item);
                     const GeoPoint place = hasPosition(item->kind) ? item->position
-                                           : item->block.outline.empty() ? (plan.home ? plan.home->position : GeoPoint{})
-                                                                         : item->block.outline.front();
+                                           : item->block.outline.empty()
+                                               ? (plan.home ? plan.home->position : GeoPoint{})
+                                               : item->block.outline.front();
                     const auto same_place = converted(plan, session_->terrain().get(), place, now, to);
-                    if (keep_number) item->height = Height{now.value_m, to};
-                    else if (same_place) item->height = Height{std::round(same_place->value_m * 10) / 10, to};
+                    if (keep_number)
+                        item->height = Height{now.value_m, to};
+                    else if (same_place)
+                        item->height = Height{std::round(same_place->value_m * 10) / 10, to};
                 }
         });
         refresh();
@@ -233,26 +255,52 @@ void Inspector::heightField(const std::vector<ItemId>& ids) {
 
 void Inspector::buildPlan() {
     title("Plan", [](const Plan& p) { return Shown{QString("%1 items").arg(p.items.size())}; });
-    textField("Title", [](const Plan& p) { return Shown{QString::fromStdString(p.title)}; }, [](Plan& p, const QString& t) { p.title = t.toStdString(); }, "Rename plan");
+    textField(
+        "Title", [](const Plan& p) { return Shown{QString::fromStdString(p.title)}; },
+        [](Plan& p, const QString& t) { p.title = t.toStdString(); }, "Rename plan");
     const auto field = [&](const char* label, const char* unit, double low, double high, auto member) {
-        number(label, unit, low, high, [member](const Plan& p) { return Shown{num(const_cast<Plan&>(p).*member)}; },
-               [member](Plan& p, std::optional<double> v) { if (v) p.*member = *v; }, QString("Change %1").arg(QString(label).toLower()));
+        number(
+            label, unit, low, high, [member](const Plan& p) { return Shown{num(const_cast<Plan&>(p).*member)}; },
+            [member](Plan& p, std::optional<double> v) {
+                if (v) p.*member = *v;
+            },
+            QString("Change %1").arg(QString(label).toLower()));
     };
-    number("New points", "m", -500, 9000, [](const Plan& p) { return Shown{num(p.defaults.height.value_m)}; },
-           [](Plan& p, std::optional<double> v) { if (v) p.defaults.height.value_m = *v; }, "Change default height");
-    note([](const Plan& p) { return Shown{QString("above %1, for every point without a height of its own").arg(refText(p.defaults.height.ref))}; });
-    number("Speed", "m/s", 0.5, 60, [](const Plan& p) { return Shown{num(p.defaults.speed_mps)}; },
-           [](Plan& p, std::optional<double> v) { if (v) p.defaults.speed_mps = *v; }, "Change default speed");
-    number("Pass within", "m", 0.5, 200, [](const Plan& p) { return Shown{num(p.defaults.acceptance_m)}; },
-           [](Plan& p, std::optional<double> v) { if (v) p.defaults.acceptance_m = *v; }, "Change default acceptance");
-    number("Ceiling", "m", 0, 9000, [](const Plan& p) { return Shown{p.ceiling_m ? num(*p.ceiling_m) : QString()}; },
-           [](Plan& p, std::optional<double> v) { p.ceiling_m = v; }, "Change ceiling");
+    number(
+        "New points", "m", -500, 9000, [](const Plan& p) { return Shown{num(p.defaults.height.value_m)}; },
+        [](Plan& p, std::optional<double> v) {
+            if (v) p.defaults.height.value_m = *v;
+        },
+        "Change default height");
+    note([](const Plan& p) {
+        return Shown{
+            QString("above %1, for every point without a height of its own").arg(refText(p.defaults.height.ref))};
+    });
+    number(
+        "Speed", "m/s", 0.5, 60, [](const Plan& p) { return Shown{num(p.defaults.speed_mps)}; },
+        [](Plan& p, std::optional<double> v) {
+            if (v) p.defaults.speed_mps = *v;
+        },
+        "Change default speed");
+    number(
+        "Pass within", "m", 0.5, 200, [](const Plan& p) { return Shown{num(p.defaults.acceptance_m)}; },
+        [](Plan& p, std::optional<double> v) {
+            if (v) p.defaults.acceptance_m = *v;
+        },
+        "Change default acceptance");
+    number(
+        "Ceiling", "m", 0, 9000, [](const Plan& p) { return Shown{p.ceiling_m ? num(*p.ceiling_m) : QString()}; },
+        [](Plan& p, std::optional<double> v) { p.ceiling_m = v; }, "Change ceiling");
     note([](const Plan&) { return Shown{"above home; empty for none"}; });
-    field("Min clearance", "m", 0, 1000, &Plan::clearance_min_m);
+    field("Min. clear", "m", 0, 1000, &Plan::clearance_min_m);
     field("Margin", "m", 0, 1000, &Plan::clearance_margin_m);
     field("Return at", "m", 0, 5000, &Plan::return_height_m);
     note([](const Plan& p) {
-        return Shown{QString("%1, %2 Wh, reserve %3 %\n%4").arg(QString::fromStdString(p.vehicle.name)).arg(p.vehicle.battery_wh).arg(p.vehicle.reserve_percent).arg(QString::fromStdString(p.camera.name))};
+        return Shown{QString("%1, %2 Wh, reserve %3 %\n%4")
+                         .arg(QString::fromStdString(p.vehicle.name))
+                         .arg(p.vehicle.battery_wh)
+                         .arg(p.vehicle.reserve_percent)
+                         .arg(QString::fromStdString(p.camera.name))};
     });
 }
 
@@ -262,13 +310,27 @@ void Inspector::buildHome() {
         note([](const Plan&) { return Shown{"Not set. Press H and click the place where the aircraft will start."}; });
         return;
     }
-    textField("Position", [](const Plan& p) { return Shown{p.home ? QString("%1 %2").arg(p.home->position.lat_deg, 0, 'f', 6).arg(p.home->position.lon_deg, 0, 'f', 6) : QString()}; },
-              [](Plan& p, const QString& t) {
-                  const auto place = parsePlace(QString(t).trimmed().replace(QRegularExpression("[\\s,]+"), ",").toStdString());
-                  if (place && p.home) p.home->position = {place->lat_deg, place->lon_deg};
-              }, "Move home");
-    number("Ground", "m", -500, 9000, [](const Plan& p) { return Shown{p.home && p.home->amsl_m ? num(*p.home->amsl_m) : QString()}; },
-           [](Plan& p, std::optional<double> v) { if (p.home) p.home->amsl_m = v; }, "Change home height");
+    textField(
+        "Position",
+        [](const Plan& p) {
+            return Shown{
+                p.home
+                    ? QString("%1 %2").arg(p.home->position.lat_deg, 0, 'f', 6).arg(p.home->position.lon_deg, 0, 'f', 6)
+                    : QString()};
+        },
+        [](Plan& p, const QString& t) {
+            const auto place =
+                parsePlace(QString(t).trimmed().replace(QRegularExpression("[\\s,]+"), ",").toStdString());
+            if (place && p.home) p.home->position = {place->lat_deg, place->lon_deg};
+        },
+        "Move home");
+    number(
+        "Ground", "m", -500, 9000,
+        [](const Plan& p) { return Shown{p.home && p.home->amsl_m ? num(*p.home->amsl_m) : QString()}; },
+        [](Plan& p, std::optional<double> v) {
+            if (p.home) p.home->amsl_m = v;
+        },
+        "Change home height");
     note([this](const Plan& p) {
         const auto t = p.home ? session_->terrain()->sample(p.home->position) : std::nullopt;
         return Shown{t ? QString("AMSL; terrain says %1 m").arg(*t, 0, 'f', 1) : QString("AMSL; terrain unknown here")};
@@ -281,15 +343,23 @@ void Inspector::buildItem(ItemId id) {
         const auto& r = session_->derived()->rehearsal;
         if (!r) return Shown{};
         const auto at = r->visits.find(id);
-        return Shown{at == r->visits.end() ? QString() : at->second == 1 ? QString("1 visit") : QString("%1 visits").arg(at->second)};
+        return Shown{at == r->visits.end() ? QString()
+                     : at->second == 1     ? QString("1 visit")
+                                           : QString("%1 visits").arg(at->second)};
     });
     const auto of = [id](const Plan& p) { return p.find(id); };
     if (item.kind == ItemKind::returnHome) {
-        note([](const Plan& p) { return Shown{QString("Climbs to %1 m above home first, flies home, lands.").arg(p.return_height_m)}; });
+        note([](const Plan& p) {
+            return Shown{QString("Climbs to %1 m above home first, flies home, lands.").arg(p.return_height_m)};
+        });
         return;
     }
-    textField("Name", [of](const Plan& p) { return Shown{of(p) ? QString::fromStdString(of(p)->name) : QString()}; },
-              [id](Plan& p, const QString& t) { if (Item* i = p.find(id)) i->name = t.toStdString(); }, "Rename item");
+    textField(
+        "Name", [of](const Plan& p) { return Shown{of(p) ? QString::fromStdString(of(p)->name) : QString()}; },
+        [id](Plan& p, const QString& t) {
+            if (Item* i = p.find(id)) i->name = t.toStdString();
+        },
+        "Rename item");
     heightField({id});
     note([this, id](const Plan& p) {
         const Item* i = p.find(id);
@@ -297,23 +367,49 @@ void Inspector::buildItem(ItemId id) {
         const auto amsl = amslOf(p, session_->terrain().get(), i->position, effectiveHeight(p, *i));
         const auto ground = session_->terrain()->sample(i->position);
         return Shown{QString("%1 · %2").arg(amsl ? QString("%1 m AMSL").arg(*amsl, 0, 'f', 0) : QString("AMSL unknown"),
-                                            amsl && ground ? QString("%1 m over ground here").arg(*amsl - *ground, 0, 'f', 0) : QString("ground unknown"))};
+                                            amsl && ground
+                                                ? QString("%1 m over ground here").arg(*amsl - *ground, 0, 'f', 0)
+                                                : QString("ground unknown"))};
     });
     if (item.kind != ItemKind::takeOff) {
-        number("Speed", "m/s", 0.5, 60, [of](const Plan& p) { return of(p) ? Shown{num(effectiveSpeed(p, *of(p))), !of(p)->speed_mps} : Shown{}; },
-               [id](Plan& p, std::optional<double> v) { if (Item* i = p.find(id)) i->speed_mps = v; }, "Change speed");
+        number(
+            "Speed", "m/s", 0.5, 60,
+            [of](const Plan& p) {
+                return of(p) ? Shown{num(effectiveSpeed(p, *of(p))), !of(p)->speed_mps} : Shown{};
+            },
+            [id](Plan& p, std::optional<double> v) {
+                if (Item* i = p.find(id)) i->speed_mps = v;
+            },
+            "Change speed");
     }
     if (item.kind == ItemKind::waypoint) {
-        number("Pass within", "m", 0.5, 200, [of](const Plan& p) { return of(p) ? Shown{num(of(p)->acceptance_m.value_or(p.defaults.acceptance_m)), !of(p)->acceptance_m} : Shown{}; },
-               [id](Plan& p, std::optional<double> v) { if (Item* i = p.find(id)) i->acceptance_m = v; }, "Change acceptance");
+        number(
+            "Pass within", "m", 0.5, 200,
+            [of](const Plan& p) {
+                return of(p) ? Shown{num(of(p)->acceptance_m.value_or(p.defaults.acceptance_m)), !of(p)->acceptance_m}
+                             : Shown{};
+            },
+            [id](Plan& p, std::optional<double> v) {
+                if (Item* i = p.find(id)) i->acceptance_m = v;
+            },
+            "Change acceptance");
     }
     if (item.kind == ItemKind::hold)
-        number("Hold", "s", 0, 36000, [of](const Plan& p) { return of(p) ? Shown{num(of(p)->hold_s)} : Shown{}; },
-               [id](Plan& p, std::optional<double> v) { if (Item* i = p.find(id); i != nullptr && v) i->hold_s = *v; }, "Change hold");
+        number(
+            "Hold", "s", 0, 36000, [of](const Plan& p) { return of(p) ? Shown{num(of(p)->hold_s)} : Shown{}; },
+            [id](Plan& p, std::optional<double> v) {
+                if (Item* i = p.find(id); i != nullptr && v) i->hold_s = *v;
+            },
+            "Change hold");
     if (item.kind == ItemKind::block) {
-        const auto field = [&](const char* label, const char* unit, double low, double high, double Block::* member) {
-            number(label, unit, low, high, [of, member](const Plan& p) { return of(p) ? Shown{num(of(p)->block.*member)} : Shown{}; },
-                   [id, member](Plan& p, std::optional<double> v) { if (Item* i = p.find(id); i != nullptr && v) i->block.*member = *v; }, QString("Change %1").arg(QString(label).toLower()));
+        const auto field = [&](const char* label, const char* unit, double low, double high, double Block::*member) {
+            number(
+                label, unit, low, high,
+                [of, member](const Plan& p) { return of(p) ? Shown{num(of(p)->block.*member)} : Shown{}; },
+                [id, member](Plan& p, std::optional<double> v) {
+                    if (Item* i = p.find(id); i != nullptr && v) i->block.*member = *v;
+                },
+                QString("Change %1").arg(QString(label).toLower()));
         };
         field("Heading", "°", -360, 360, &Block::heading_deg);
         field("Overlap", "%", 0, 95, &Block::overlap_percent);
@@ -324,16 +420,29 @@ void Inspector::buildItem(ItemId id) {
             if (i == nullptr) return Shown{};
             const BlockLines b = blockLines(p, *i, session_->terrain().get());
             return Shown{QString("%1 ha · %2 lines · %3 photos\nground sample %4 cm · lines %5 m apart, photos %6 m")
-                             .arg(b.area_m2 / 1e4, 0, 'f', 2).arg(b.lines.size()).arg(b.photos).arg(b.footprint.gsd_m * 100, 0, 'f', 2)
-                             .arg(b.line_spacing_m, 0, 'f', 1).arg(b.photo_spacing_m, 0, 'f', 1)};
+                             .arg(b.area_m2 / 1e4, 0, 'f', 2)
+                             .arg(b.lines.size())
+                             .arg(b.photos)
+                             .arg(b.footprint.gsd_m * 100, 0, 'f', 2)
+                             .arg(b.line_spacing_m, 0, 'f', 1)
+                             .arg(b.photo_spacing_m, 0, 'f', 1)};
         });
     }
     if (hasPosition(item.kind))
-        textField("Position", [of](const Plan& p) { return of(p) ? Shown{QString("%1 %2").arg(of(p)->position.lat_deg, 0, 'f', 6).arg(of(p)->position.lon_deg, 0, 'f', 6)} : Shown{}; },
-                  [id](Plan& p, const QString& t) {
-                      const auto place = parsePlace(QString(t).trimmed().replace(QRegularExpression("[\\s,]+"), ",").toStdString());
-                      if (Item* i = p.find(id); i != nullptr && place) i->position = {place->lat_deg, place->lon_deg};
-                  }, "Move");
+        textField(
+            "Position",
+            [of](const Plan& p) {
+                return of(p) ? Shown{QString("%1 %2")
+                                         .arg(of(p)->position.lat_deg, 0, 'f', 6)
+                                         .arg(of(p)->position.lon_deg, 0, 'f', 6)}
+                             : Shown{};
+            },
+            [id](Plan& p, const QString& t) {
+                const auto place =
+                    parsePlace(QString(t).trimmed().replace(QRegularExpression("[\\s,]+"), ",").toStdString());
+                if (Item* i = p.find(id); i != nullptr && place) i->position = {place->lat_deg, place->lon_deg};
+            },
+            "Move");
     actionRows(item);
     if (item.kind != ItemKind::land) chips(id);
 }
@@ -343,7 +452,8 @@ void Inspector::actionRows(const Item& item) {
     for (std::size_t k = 0; k < item.actions.size(); ++k) {
         const auto remove = [this, id, k] {
             session_->edit("Remove action", [&](Plan& p) {
-                if (Item* i = p.find(id); i != nullptr && k < i->actions.size()) i->actions.erase(i->actions.begin() + static_cast<std::ptrdiff_t>(k));
+                if (Item* i = p.find(id); i != nullptr && k < i->actions.size())
+                    i->actions.erase(i->actions.begin() + static_cast<std::ptrdiff_t>(k));
             });
         };
         if (std::holds_alternative<Repeat>(item.actions[k])) {
@@ -365,20 +475,26 @@ void Inspector::actionRows(const Item& item) {
             }
             connect(target, &QComboBox::activated, this, [this, id, k, target] {
                 session_->edit("Change repeat target", [&](Plan& p) {
-                    if (Item* i = p.find(id)) std::get<Repeat>(i->actions[k]).target = target->currentData().value<ItemId>();
+                    if (Item* i = p.find(id))
+                        std::get<Repeat>(i->actions[k]).target = target->currentData().value<ItemId>();
                 });
             });
             row->addWidget(label);
             row->addWidget(target, 1);
             column_->addLayout(row);
-            number("Extra passes", "", -1, 32767, [id, k](const Plan& p) {
-                const Item* i = p.find(id);
-                if (i == nullptr || k >= i->actions.size()) return Shown{};
-                const auto* r = std::get_if<Repeat>(&i->actions[k]);
-                return Shown{r != nullptr ? num(r->count, 0) : QString()};
-            }, [id, k](Plan& p, std::optional<double> v) {
-                if (Item* i = p.find(id); i != nullptr && v) std::get<Repeat>(i->actions[k]).count = static_cast<int>(*v);
-            }, "Change repeat count");
+            number(
+                "Extra passes", "", -1, 32767,
+                [id, k](const Plan& p) {
+                    const Item* i = p.find(id);
+                    if (i == nullptr || k >= i->actions.size()) return Shown{};
+                    const auto* r = std::get_if<Repeat>(&i->actions[k]);
+                    return Shown{r != nullptr ? num(r->count, 0) : QString()};
+                },
+                [id, k](Plan& p, std::optional<double> v) {
+                    if (Item* i = p.find(id); i != nullptr && v)
+                        std::get<Repeat>(i->actions[k]).count = static_cast<int>(*v);
+                },
+                "Change repeat count");
             note([](const Plan&) { return Shown{"−1 repeats for ever"}; });
         }
         Item alone = item;
@@ -448,27 +564,34 @@ void Inspector::chips(ItemId id) {
 void Inspector::buildSeveral(const std::vector<ItemId>& ids) {
     title(QString("%1 items").arg(ids.size()), [](const Plan&) { return Shown{}; });
     heightField(ids);
-    number("Add height", "m", -9000, 9000, [](const Plan&) { return Shown{}; }, [ids](Plan& p, std::optional<double> v) {
-        if (!v) return;
-        for (const ItemId id : ids)
-            if (Item* i = p.find(id)) {
-                Height h = effectiveHeight(p, *i);
-                h.value_m += *v;
-                i->height = h;
-            }
-    }, "Add height");
-    number("Speed", "m/s", 0.5, 60, [ids](const Plan& p) {
-        std::optional<double> same;
-        for (const ItemId id : ids)
-            if (const Item* i = p.find(id)) {
-                if (same && *same != effectiveSpeed(p, *i)) return Shown{"several"};
-                same = effectiveSpeed(p, *i);
-            }
-        return Shown{same ? num(*same) : QString()};
-    }, [ids](Plan& p, std::optional<double> v) {
-        for (const ItemId id : ids)
-            if (Item* i = p.find(id)) i->speed_mps = v;
-    }, "Change speed");
+    number(
+        "Add height", "m", -9000, 9000, [](const Plan&) { return Shown{}; },
+        [ids](Plan& p, std::optional<double> v) {
+            if (!v) return;
+            for (const ItemId id : ids)
+                if (Item* i = p.find(id)) {
+                    Height h = effectiveHeight(p, *i);
+                    h.value_m += *v;
+                    i->height = h;
+                }
+        },
+        "Add height");
+    number(
+        "Speed", "m/s", 0.5, 60,
+        [ids](const Plan& p) {
+            std::optional<double> same;
+            for (const ItemId id : ids)
+                if (const Item* i = p.find(id)) {
+                    if (same && *same != effectiveSpeed(p, *i)) return Shown{"several"};
+                    same = effectiveSpeed(p, *i);
+                }
+            return Shown{same ? num(*same) : QString()};
+        },
+        [ids](Plan& p, std::optional<double> v) {
+            for (const ItemId id : ids)
+                if (Item* i = p.find(id)) i->speed_mps = v;
+        },
+        "Change speed");
     note([](const Plan&) { return Shown{"What is typed here is set on all of them."}; });
 }
 
@@ -479,12 +602,20 @@ void Inspector::buildFence(ItemId id) {
         const Fence* f = p.findFence(id);
         return Shown{f != nullptr ? QString("%1 corners").arg(f->outline.size()) : QString()};
     });
-    textField("Name", [id](const Plan& p) { return Shown{p.findFence(id) ? QString::fromStdString(p.findFence(id)->name) : QString()}; },
-              [id](Plan& p, const QString& t) { if (Fence* f = p.findFence(id)) f->name = t.toStdString(); }, "Rename fence");
+    textField(
+        "Name",
+        [id](const Plan& p) {
+            return Shown{p.findFence(id) ? QString::fromStdString(p.findFence(id)->name) : QString()};
+        },
+        [id](Plan& p, const QString& t) {
+            if (Fence* f = p.findFence(id)) f->name = t.toStdString();
+        },
+        "Rename fence");
     auto* turn = new QPushButton("Make it the other kind");
     connect(turn, &QPushButton::clicked, this, [this, id] {
         session_->edit("Change fence kind", [&](Plan& p) {
-            if (Fence* f = p.findFence(id)) f->kind = f->kind == FenceKind::keepIn ? FenceKind::keepOut : FenceKind::keepIn;
+            if (Fence* f = p.findFence(id))
+                f->kind = f->kind == FenceKind::keepIn ? FenceKind::keepOut : FenceKind::keepIn;
         });
         built_.clear();
         refresh();

@@ -38,8 +38,10 @@ class Inspector : public QScrollArea {
     void rebuild();
     QString structure() const;
     void title(const QString& text, const Getter& side);
-    void number(const QString& label, const QString& unit, double low, double high, const Getter& get, const Setter& set, const QString& undo_name);
-    void textField(const QString& label, const Getter& get, const std::function<void(Plan&, const QString&)>& set, const QString& undo_name);
+    void number(const QString& label, const QString& unit, double low, double high, const Getter& get,
+                const Setter& set, const QString& undo_name);
+    void textField(const QString& label, const Getter& get, const std::function<void(Plan&, const QString&)>& set,
+                   const QString& undo_name);
     void note(const Getter& get);
     void heightField(const std::vector<ItemId>& ids);
     void chips(ItemId id);

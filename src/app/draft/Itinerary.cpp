@@ -10,7 +10,7 @@ namespace anhinga {
 namespace {
 
 constexpr int kIdRole = Qt::UserRole + 1;
-constexpr int kLeft = 26;  // room for repeat brackets
+constexpr int kLeft = 22;  // room for repeat brackets
 
 class RowPainter : public QStyledItemDelegate {
   public:
@@ -30,7 +30,9 @@ class RowPainter : public QStyledItemDelegate {
         if (id == kHomeId) {
             title = "Home";
             const auto amsl = homeAmsl(plan, list_->session()->terrain().get());
-            line = !plan.home ? "not set" : amsl ? QString("ground %1 m AMSL").arg(*amsl, 0, 'f', 0) : QString("height unknown");
+            line = !plan.home ? "not set"
+                   : amsl     ? QString("ground %1 m AMSL").arg(*amsl, 0, 'f', 0)
+                              : QString("height unknown");
         } else if (const Item* item = plan.find(id)) {
             const int n = itemNumber(plan, id);
             number = n > 0 ? QString::number(n) : QString();
@@ -38,7 +40,9 @@ class RowPainter : public QStyledItemDelegate {
             if (item->kind == ItemKind::hold) title = QString("Hold %1 s").arg(item->hold_s, 0, 'f', 0);
             if (!item->name.empty()) title += QString::fromStdString(" · " + item->name);
             line = actionLine(plan, *item);
-            height = QString::fromStdString(heightText(item->kind == ItemKind::returnHome ? Height::aboveHome(plan.return_height_m) : effectiveHeight(plan, *item)));
+            height = QString::fromStdString(heightText(item->kind == ItemKind::returnHome
+                                                           ? Height::aboveHome(plan.return_height_m)
+                                                           : effectiveHeight(plan, *item)));
             if (item->kind == ItemKind::land) height = "to the ground";
             if (item->kind == ItemKind::block) stripe = theme.reed;
         } else if (const Fence* fence = plan.findFence(id)) {
@@ -56,7 +60,7 @@ class RowPainter : public QStyledItemDelegate {
         p->setFont(uiFont(9));
         const int hw = p->fontMetrics().horizontalAdvance(height);
         p->drawText(r.adjusted(0, 0, -12, 0), Qt::AlignRight | Qt::AlignVCenter, height);
-        const int text_x = x + 28, text_w = r.right() - 12 - hw - 8 - text_x;
+        const int text_x = x + 26, text_w = r.right() - 12 - hw - 8 - text_x;
         p->setFont(uiFont(10));
         const QString cut = p->fontMetrics().elidedText(title, Qt::ElideRight, text_w);
         if (line.isEmpty()) {
@@ -65,7 +69,8 @@ class RowPainter : public QStyledItemDelegate {
             p->drawText(QRect(text_x, r.top() + 4, text_w, 17), Qt::AlignVCenter, cut);
             p->setFont(uiFont(8));
             p->setPen(quiet);
-            p->drawText(QRect(text_x, r.top() + 21, text_w, 15), Qt::AlignVCenter, p->fontMetrics().elidedText(line, Qt::ElideRight, text_w));
+            p->drawText(QRect(text_x, r.top() + 21, text_w, 15), Qt::AlignVCenter,
+                        p->fontMetrics().elidedText(line, Qt::ElideRight, text_w));
         }
         p->setPen(theme.hairline());
         p->drawLine(r.bottomLeft(), r.bottomRight());
@@ -86,13 +91,22 @@ QString actionLine(const Plan& plan, const Item& item) {
     if (item.kind == ItemKind::returnHome) parts << "climb first · land";
     for (const Action& a : item.actions) {
         if (const auto* r = std::get_if<Repeat>(&a))
-            parts << QString("repeat from %1 %2").arg(QString::fromStdString(itemText(plan, r->target)), r->count < 0 ? QString("for ever") : QString("×%1").arg(r->count));
-        else if (const auto* l = std::get_if<LookAt>(&a)) parts << "look at " + (l->name.empty() ? QString("a place") : QString::fromStdString(l->name));
-        else if (std::holds_alternative<LookAtStop>(a)) parts << "look-at ends";
-        else if (std::holds_alternative<PhotoNow>(a)) parts << "photo";
-        else if (const auto* e = std::get_if<PhotoEvery>(&a)) parts << (e->distance_m > 0 ? QString("photo every %1 m").arg(e->distance_m, 0, 'f', 1) : QString("photos stop"));
-        else if (const auto* g = std::get_if<GimbalPitch>(&a)) parts << QString("camera %1°").arg(g->pitch_deg);
-        else if (const auto* c = std::get_if<RawCommand>(&a)) parts << QString("command %1").arg(c->command);
+            parts << QString("repeat from %1 %2")
+                         .arg(QString::fromStdString(itemText(plan, r->target)),
+                              r->count < 0 ? QString("for ever") : QString("×%1").arg(r->count));
+        else if (const auto* l = std::get_if<LookAt>(&a))
+            parts << "look at " + (l->name.empty() ? QString("a place") : QString::fromStdString(l->name));
+        else if (std::holds_alternative<LookAtStop>(a))
+            parts << "look-at ends";
+        else if (std::holds_alternative<PhotoNow>(a))
+            parts << "photo";
+        else if (const auto* e = std::get_if<PhotoEvery>(&a))
+            parts << (e->distance_m > 0 ? QString("photo every %1 m").arg(e->distance_m, 0, 'f', 1)
+                                        : QString("photos stop"));
+        else if (const auto* g = std::get_if<GimbalPitch>(&a))
+            parts << QString("camera %1°").arg(g->pitch_deg);
+        else if (const auto* c = std::get_if<RawCommand>(&a))
+            parts << QString("command %1").arg(c->command);
     }
     return parts.join(" · ");
 }
@@ -115,13 +129,15 @@ Itinerary::Itinerary(PlanSession* session, QWidget* parent) : QListWidget(parent
         for (const QListWidgetItem* row : selectedItems()) ids.insert(row->data(kIdRole).value<ItemId>());
         session_->select(ids);
     });
-    connect(this, &QListWidget::itemDoubleClicked, this, [this](QListWidgetItem* row) { emit chosen(row->data(kIdRole).value<ItemId>()); });
+    connect(this, &QListWidget::itemDoubleClicked, this,
+            [this](QListWidgetItem* row) { emit chosen(row->data(kIdRole).value<ItemId>()); });
     refresh();
 }
 
 void Itinerary::setTheme(const Theme& theme) {
     theme_ = theme;
-    setStyleSheet(QString("QListWidget { background: %1; border: none; border-radius: 0; padding: 0; }").arg(theme.panel.name()));
+    setStyleSheet(
+        QString("QListWidget { background: %1; border: none; border-radius: 0; padding: 0; }").arg(theme.panel.name()));
     viewport()->update();
 }
 
@@ -143,7 +159,8 @@ void Itinerary::refresh() {
         QListWidgetItem* row = item(static_cast<int>(i));
         row->setData(kIdRole, ids[i]);
         const Item* it = plan.find(ids[i]);
-        row->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | (it != nullptr ? Qt::ItemIsDragEnabled : Qt::NoItemFlags));
+        row->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable |
+                      (it != nullptr ? Qt::ItemIsDragEnabled : Qt::NoItemFlags));
         row->setData(Qt::AccessibleTextRole, QString::fromStdString(itemText(plan, ids[i])));
         row->setToolTip(it != nullptr ? actionLine(plan, *it) : QString());
     }
@@ -154,7 +171,8 @@ void Itinerary::refresh() {
 
 void Itinerary::syncSelection() {
     refreshing_ = true;
-    for (int i = 0; i < count(); ++i) item(i)->setSelected(session_->isSelected(item(i)->data(kIdRole).value<ItemId>()));
+    for (int i = 0; i < count(); ++i)
+        item(i)->setSelected(session_->isSelected(item(i)->data(kIdRole).value<ItemId>()));
     if (session_->selection().size() == 1)
         if (const int row = rowOf(*session_->selection().begin()); row >= 0) scrollToItem(item(row));
     refreshing_ = false;
@@ -171,9 +189,13 @@ void Itinerary::dropEvent(QDropEvent* e) {
     const QModelIndex under = indexAt(e->position().toPoint());
     int row = under.isValid() ? under.row() : count();
     if (under.isValid() && e->position().y() > visualRect(under).center().y()) ++row;
-    const std::set<ItemId> moved = session_->selection();
     e->setDropAction(Qt::IgnoreAction);
     e->accept();
+    moveSelectionTo(row);
+}
+
+void Itinerary::moveSelectionTo(int row) {
+    const std::set<ItemId> moved = session_->selection();
     session_->edit("Reorder", [&](Plan& plan) {
         const int target = std::clamp(row - 1, 0, static_cast<int>(plan.items.size()));
         std::vector<Item> before, taken, after;
@@ -187,6 +209,17 @@ void Itinerary::dropEvent(QDropEvent* e) {
     });
 }
 
+void Itinerary::shiftSelection(int direction) {
+    int first = count(), last = -1;
+    for (const ItemId id : session_->selection())
+        if (const int index = session_->plan()->indexOf(id); index >= 0) {
+            first = std::min(first, index);
+            last = std::max(last, index);
+        }
+    if (last < 0) return;
+    moveSelectionTo(direction < 0 ? first : last + 3);  // rows count home; "before the row after the next"
+}
+
 void Itinerary::paintEvent(QPaintEvent* e) {
     QListWidget::paintEvent(e);
     QPainter p(viewport());
@@ -198,10 +231,12 @@ void Itinerary::paintEvent(QPaintEvent* e) {
             if (repeat == nullptr) continue;
             const int from = rowOf(repeat->target), to = rowOf(it.id);
             if (from < 0 || to < 0) continue;
-            const QRect top = visualItemRect(item(std::min(from, to))), bottom = visualItemRect(item(std::max(from, to)));
+            const QRect top = visualItemRect(item(std::min(from, to))),
+                        bottom = visualItemRect(item(std::max(from, to)));
             const int x = 20 - 7 * (depth++ % 2);
             p.setPen(QPen(theme_.ink, 2));
-            p.drawPolyline(QPolygon({QPoint(x + 4, top.top() + 8), QPoint(x, top.top() + 12), QPoint(x, bottom.bottom() - 12), QPoint(x + 4, bottom.bottom() - 8)}));
+            p.drawPolyline(QPolygon({QPoint(x + 4, top.top() + 8), QPoint(x, top.top() + 12),
+                                     QPoint(x, bottom.bottom() - 12), QPoint(x + 4, bottom.bottom() - 8)}));
             const QString text = repeat->count < 0 ? QString("∞") : QString("×%1").arg(repeat->count);
             p.setFont(uiFont(7.5, true));
             const QRect pill(x - 12, (top.top() + bottom.bottom()) / 2 - 8, 24, 16);

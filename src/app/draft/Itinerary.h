@@ -17,6 +17,10 @@ class Itinerary : public QListWidget {
     /// The item being flown or rehearsed is marked; 0 for none.
     void setActive(ItemId id);
     ItemId active() const { return active_; }
+    /// Moves the selected items so that they stand before the row (home is row 0).
+    void moveSelectionTo(int row);
+    /// One place earlier (-1) or later (1).
+    void shiftSelection(int direction);
     PlanSession* session() const { return session_; }
 
   signals:

@@ -19,7 +19,8 @@ QFrame* rule() {
 }
 }  // namespace
 
-FieldPanel::FieldPanel(PlanSession* plan, LinkSession* link, QWidget* parent) : QWidget(parent), plan_(plan), link_(link) {
+FieldPanel::FieldPanel(PlanSession* plan, LinkSession* link, QWidget* parent)
+    : QWidget(parent), plan_(plan), link_(link) {
     setObjectName("field");
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(14, 10, 14, 10);
@@ -74,11 +75,17 @@ FieldPanel::FieldPanel(PlanSession* plan, LinkSession* link, QWidget* parent) : 
     arm_->setProperty("danger", true);
     arm_->setToolTip("Press and hold for a second: propellers may turn");
     grid->addWidget(arm_, 0, 0);
-    place(commandButton("Take off", "", [](VehicleLink& l, std::stop_token s) { return commandTakeOff(l, 20, std::move(s)); }), 0, 1);
-    place(commandButton("Start", "", [](VehicleLink& l, std::stop_token s) { return commandStart(l, std::move(s)); }), 1, 0);
-    place(commandButton("Pause", "", [](VehicleLink& l, std::stop_token s) { return commandPause(l, std::move(s)); }), 1, 1);
-    place(commandButton("Resume", "", [](VehicleLink& l, std::stop_token s) { return commandResume(l, std::move(s)); }), 2, 0);
-    place(commandButton("Return", "", [](VehicleLink& l, std::stop_token s) { return commandReturn(l, std::move(s)); }), 2, 1);
+    place(commandButton("Take off", "",
+                        [](VehicleLink& l, std::stop_token s) { return commandTakeOff(l, 20, std::move(s)); }),
+          0, 1);
+    place(commandButton("Start", "", [](VehicleLink& l, std::stop_token s) { return commandStart(l, std::move(s)); }),
+          1, 0);
+    place(commandButton("Pause", "", [](VehicleLink& l, std::stop_token s) { return commandPause(l, std::move(s)); }),
+          1, 1);
+    place(commandButton("Resume", "", [](VehicleLink& l, std::stop_token s) { return commandResume(l, std::move(s)); }),
+          2, 0);
+    place(commandButton("Return", "", [](VehicleLink& l, std::stop_token s) { return commandReturn(l, std::move(s)); }),
+          2, 1);
     column->addLayout(grid);
     command_ = new QLabel;
     command_->setWordWrap(true);
@@ -152,13 +159,15 @@ void FieldPanel::toggleConnection() {
 }
 
 void FieldPanel::handOver() {
-    if (!plan_->waitUntilDerived(2000)) return emit message("The plan is still being worked out; try again in a moment");
+    if (!plan_->waitUntilDerived(2000))
+        return emit message("The plan is still being worked out; try again in a moment");
     const Derived& d = *plan_->derived();
     if (!d.view.mission) return emit message(QString::fromStdString(d.view.not_sendable));
     for (const Finding& f : d.findings)
         if (f.severity == Severity::stop) {
             // Not handed over without an explicit override.
-            const auto answer = QMessageBox::question(this, "Findings of severity stop", QString::fromStdString(f.message) + "\n\nHand over all the same?",
+            const auto answer = QMessageBox::question(this, "Findings of severity stop",
+                                                      QString::fromStdString(f.message) + "\n\nHand over all the same?",
                                                       QMessageBox::Yes | QMessageBox::No, QMessageBox::No);
             if (answer != QMessageBox::Yes) return;
             break;
@@ -174,10 +183,14 @@ bool FieldPanel::sealHolds() const {
 
 QString FieldPanel::sealLine() const {
     switch (link_->seal()) {
-        case LinkSession::Seal::none: return "kept here, not sent";
-        case LinkSession::Seal::failed: return "not handed over";
-        case LinkSession::Seal::differs: return "aircraft differs";
-        case LinkSession::Seal::sealed: return sealHolds() ? "sealed " + link_->sealTime().toString("HH:mm") : "changed since sealed";
+        case LinkSession::Seal::none:
+            return "kept here, not sent";
+        case LinkSession::Seal::failed:
+            return "not handed over";
+        case LinkSession::Seal::differs:
+            return "aircraft differs";
+        case LinkSession::Seal::sealed:
+            return sealHolds() ? "sealed " + link_->sealTime().toString("HH:mm") : "changed since sealed";
     }
     return "";
 }
@@ -192,35 +205,52 @@ void FieldPanel::refresh() {
     fetch_->setVisible(!link_->busy());
     progress_->setVisible(link_->busy());
     progress_->setValue(static_cast<int>(link_->progress() * 1000));
-    const auto colour = [](const QColor& c, const QString& text) { return QString("<span style='color:%1'><b>%2</b></span>").arg(c.name(), text); };
+    const auto colour = [](const QColor& c, const QString& text) {
+        return QString("<span style='color:%1'><b>%2</b></span>").arg(c.name(), text);
+    };
     QString seal;
     if (link_->busy()) {
         seal = link_->progressText();
     } else {
         switch (link_->seal()) {
-            case LinkSession::Seal::none: seal = "This plan is kept here, not sent."; break;
-            case LinkSession::Seal::failed: seal = colour(theme_.vermilion, "Not handed over") + "<br>" + link_->sealText().toHtmlEscaped(); break;
+            case LinkSession::Seal::none:
+                seal = "This plan is kept here, not sent.";
+                break;
+            case LinkSession::Seal::failed:
+                seal = colour(theme_.vermilion, "Not handed over") + "<br>" + link_->sealText().toHtmlEscaped();
+                break;
             case LinkSession::Seal::differs: {
                 seal = colour(theme_.vermilion, "The aircraft holds something else") + "<br>" + link_->sealText();
                 int n = 0;
                 for (const MissionDifference& d : link_->differences()) {
                     if (++n > 6) break;
-                    seal += QString("<br>%1 item %2, %3: plan %4, aircraft %5").arg(QString::fromStdString(d.type)).arg(d.seq).arg(QString::fromStdString(d.field)).arg(d.plan).arg(d.vehicle);
+                    seal += QString("<br>%1 item %2, %3: plan %4, aircraft %5")
+                                .arg(QString::fromStdString(d.type))
+                                .arg(d.seq)
+                                .arg(QString::fromStdString(d.field))
+                                .arg(d.plan)
+                                .arg(d.vehicle);
                 }
                 break;
             }
             case LinkSession::Seal::sealed:
-                seal = sealHolds() ? colour(theme_.reed, QString("Sealed at %1").arg(link_->sealTime().toString("HH:mm:ss"))) + QString("<br>%1<br>fingerprint %2").arg(link_->sealText()).arg(link_->sealFingerprint(), 16, 16, QChar('0'))
-                                   : colour(theme_.marigold, "Seal broken") + "<br>the plan was changed after the hand-over; the aircraft holds the earlier one";
+                seal = sealHolds()
+                           ? colour(theme_.reed, QString("Sealed at %1").arg(link_->sealTime().toString("HH:mm:ss"))) +
+                                 QString("<br>%1<br>fingerprint %2")
+                                     .arg(link_->sealText())
+                                     .arg(link_->sealFingerprint(), 16, 16, QChar('0'))
+                           : colour(theme_.marigold, "Seal broken") +
+                                 "<br>the plan was changed after the hand-over; the aircraft holds the earlier one";
         }
     }
     seal_->setText(seal);
     arm_->setEnabled(heard);
     for (QPushButton* b : commands_) b->setEnabled(heard);
     QStringList lines;
-    for (std::size_t i = link_->commands().size() > 3 ? link_->commands().size() - 3 : 0; i < link_->commands().size(); ++i) {
+    for (std::size_t i = link_->commands().size() > 3 ? link_->commands().size() - 3 : 0; i < link_->commands().size();
+         ++i) {
         const CommandNote& c = link_->commands()[i];
-        lines << (c.state == CommandNote::sent ? c.name + ": sent"
+        lines << (c.state == CommandNote::sent       ? c.name + ": sent"
                   : c.state == CommandNote::accepted ? colour(theme_.reed, c.name + ": accepted")
                                                      : colour(theme_.vermilion, c.reason.toHtmlEscaped()));
     }
@@ -242,18 +272,34 @@ void FieldPanel::refreshVehicle() {
         return;
     }
     if (!hand_over_->isEnabled() && !link_->busy()) refresh();
-    const auto n = [](const auto& value, int decimals, const char* unit) { return value ? QString("%1 %2").arg(static_cast<double>(*value), 0, 'f', decimals).arg(unit) : QString("unknown"); };
+    const auto n = [](const auto& value, int decimals, const char* unit) {
+        return value ? QString("%1 %2").arg(static_cast<double>(*value), 0, 'f', decimals).arg(unit)
+                     : QString("unknown");
+    };
     const double all = static_cast<double>(v.received + v.lost);
-    QString text = QString("<b>%1 · %2</b> · vehicle %3").arg(v.armed ? "ARMED" : "disarmed", QString::fromStdString(modeName(v))).arg(v.system);
+    QString text = QString("<b>%1 · %2</b> · vehicle %3")
+                       .arg(v.armed ? "ARMED" : "disarmed", QString::fromStdString(modeName(v)))
+                       .arg(v.system);
     if (v.heartbeat_age_s > 3)
-        text += QString("<br><span style='color:%1'><b>link lost for %2 s</b></span>").arg(theme_.vermilion.name()).arg(v.heartbeat_age_s, 0, 'f', 0);
+        text += QString("<br><span style='color:%1'><b>link lost for %2 s</b></span>")
+                    .arg(theme_.vermilion.name())
+                    .arg(v.heartbeat_age_s, 0, 'f', 0);
     else
-        text += QString("<br>link: loss %1 %, heartbeat %2 s ago").arg(all > 0 ? 100.0 * static_cast<double>(v.lost) / all : 0.0, 0, 'f', 1).arg(v.heartbeat_age_s, 0, 'f', 1);
-    text += QString("<br>height %1 home · %2 · climb %3").arg(n(v.height_home_m, 0, "m"), n(v.ground_mps, 1, "m/s"), n(v.climb_mps, 1, "m/s"));
-    text += QString("<br>battery %1 · %2 · satellites %3").arg(n(v.battery_percent, 0, "%"), n(v.battery_v, 1, "V"), v.satellites ? QString::number(*v.satellites) : QString("unknown"));
-    text += QString("<br>item %1 · %2 reached · %3 photos").arg(v.mission_item ? QString::number(*v.mission_item) : QString("–")).arg(v.reached.size()).arg(v.photos);
+        text += QString("<br>link: loss %1 %, heartbeat %2 s ago")
+                    .arg(all > 0 ? 100.0 * static_cast<double>(v.lost) / all : 0.0, 0, 'f', 1)
+                    .arg(v.heartbeat_age_s, 0, 'f', 1);
+    text += QString("<br>height %1 home · %2 · climb %3")
+                .arg(n(v.height_home_m, 0, "m"), n(v.ground_mps, 1, "m/s"), n(v.climb_mps, 1, "m/s"));
+    text += QString("<br>battery %1 · %2 · satellites %3")
+                .arg(n(v.battery_percent, 0, "%"), n(v.battery_v, 1, "V"),
+                     v.satellites ? QString::number(*v.satellites) : QString("unknown"));
+    text += QString("<br>item %1 · %2 reached · %3 photos")
+                .arg(v.mission_item ? QString::number(*v.mission_item) : QString("–"))
+                .arg(v.reached.size())
+                .arg(v.photos);
     vehicle_->setText(text);
-    for (; texts_shown_ < v.texts.size(); ++texts_shown_) texts_->appendPlainText(QString::fromStdString(v.texts[texts_shown_]));
+    for (; texts_shown_ < v.texts.size(); ++texts_shown_)
+        texts_->appendPlainText(QString::fromStdString(v.texts[texts_shown_]));
 }
 
 }  // namespace anhinga

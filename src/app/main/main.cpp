@@ -9,6 +9,7 @@
 
 int main(int argc, char** argv) {
     const double start = anhinga::monotonicMs();
+    anhinga::prepareFonts();
     QApplication app(argc, argv);
     QApplication::setApplicationName("anhinga");
     QApplication::setApplicationVersion("0.1.0");
@@ -35,9 +36,11 @@ int main(int argc, char** argv) {
             std::fflush(stdout);
         });
     if (parser.isSet("connect"))
-        if (const auto ok = window.link().connectTo(parser.value("connect")); !ok) std::fprintf(stderr, "%s\n", ok.error().message.c_str());
+        if (const auto ok = window.link().connectTo(parser.value("connect")); !ok)
+            std::fprintf(stderr, "%s\n", ok.error().message.c_str());
     const QStringList names{"draft", "rehearse", "field", "debrief"};
-    if (const auto i = names.indexOf(parser.value("workspace")); i >= 0) window.setWorkspace(static_cast<anhinga::Workspace>(i));
+    if (const auto i = names.indexOf(parser.value("workspace")); i >= 0)
+        window.setWorkspace(static_cast<anhinga::Workspace>(i));
     QTimer::singleShot(0, &window, [&] { window.recover(); });
     return QApplication::exec();
 }

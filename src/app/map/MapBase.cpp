@@ -33,7 +33,8 @@ Base make(const std::vector<std::string>& files, const Terrain* terrain, const s
             base.problem = QString::fromStdString(tile.error().message);
             continue;
         }
-        base.image = QImage(tile->rgba.data(), tile->width, tile->height, tile->width * 4, QImage::Format_RGBA8888).convertToFormat(QImage::Format_ARGB32_Premultiplied);
+        base.image = QImage(tile->rgba.data(), tile->width, tile->height, tile->width * 4, QImage::Format_RGBA8888)
+                         .convertToFormat(QImage::Format_ARGB32_Premultiplied);
         base.extent = QRectF(QPointF(tile->left, tile->top), QPointF(tile->right, tile->bottom));
         break;
     }
@@ -42,7 +43,8 @@ Base make(const std::vector<std::string>& files, const Terrain* terrain, const s
         // No picture: plain ground, so that the shape of the land is seen all the same.
         const ElevationRaster& r = *terrain->rasters().front();
         const QPointF a = toMercator({r.north_deg(), r.west_deg()});
-        const QPointF b = toMercator({r.north_deg() - r.stepLat_deg() * (r.height() - 1), r.west_deg() + r.stepLon_deg() * (r.width() - 1)});
+        const QPointF b = toMercator(
+            {r.north_deg() - r.stepLat_deg() * (r.height() - 1), r.west_deg() + r.stepLon_deg() * (r.width() - 1)});
         base.extent = QRectF(a, b);
         base.image = QImage(std::min(r.width(), 2400), std::min(r.height(), 2400), QImage::Format_ARGB32_Premultiplied);
         base.image.fill(QColor("#cfcab8"));
@@ -74,12 +76,15 @@ void MapBase::load(const std::vector<std::string>& imagery, std::shared_ptr<cons
     worker_ = std::jthread([this, imagery, terrain](const std::stop_token& stop) {
         Base base = make(imagery, terrain.get(), stop);
         if (stop.stop_requested()) return;
-        QMetaObject::invokeMethod(this, [this, base] {
-            image_ = base.image;
-            extent_ = base.extent;
-            problem_ = base.problem;
-            emit ready();
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, base] {
+                image_ = base.image;
+                extent_ = base.extent;
+                problem_ = base.problem;
+                emit ready();
+            },
+            Qt::QueuedConnection);
     });
 }
 

@@ -10,7 +10,9 @@ namespace anhinga {
 
 namespace {
 
-QPen pen(const QColor& c, double w, Qt::PenStyle style = Qt::SolidLine) { return {c, w, style, Qt::RoundCap, Qt::RoundJoin}; }
+QPen pen(const QColor& c, double w, Qt::PenStyle style = Qt::SolidLine) {
+    return {c, w, style, Qt::RoundCap, Qt::RoundJoin};
+}
 
 QColor alpha(QColor c, int a) {
     c.setAlpha(a);
@@ -27,7 +29,10 @@ void haloText(QPainter& p, QPointF at, const QString& text, const QColor& ink, c
 
 double metresStep(double wanted) {
     const double power = std::pow(10, std::floor(std::log10(wanted)));
-    return wanted / power >= 5 ? 5 * power : wanted / power >= 2.5 ? 2.5 * power : wanted / power >= 2 ? 2 * power : power;
+    return wanted / power >= 5     ? 5 * power
+           : wanted / power >= 2.5 ? 2.5 * power
+           : wanted / power >= 2   ? 2 * power
+                                   : power;
 }
 
 }  // namespace
@@ -55,7 +60,8 @@ void MapView::paintEvent(QPaintEvent*) {
 }
 
 void MapView::paintGround(QPainter& p) {
-    const bool same = ground_view_.scale == view_.scale && ground_view_.centre == view_.centre && ground_view_.size == view_.size && !ground_.isNull();
+    const bool same = ground_view_.scale == view_.scale && ground_view_.centre == view_.centre &&
+                      ground_view_.size == view_.size && !ground_.isNull();
     if (!same) {
         ground_ = QPixmap(size());
         ground_.fill(theme_.night ? QColor("#16222b") : QColor("#c9d8dc"));
@@ -65,10 +71,12 @@ void MapView::paintGround(QPainter& p) {
             const bool shrinks = base_.extent().width() * view_.scale < base_.image().width() * 3.0;
             g.setRenderHint(QPainter::SmoothPixmapTransform, shrinks);
             // Only the part in view is drawn: at high zoom the whole picture would be far larger than the screen.
-            const QRectF full(view_.toScreen(base_.extent().topLeft()), QSizeF(base_.extent().width(), base_.extent().height()) * view_.scale);
+            const QRectF full(view_.toScreen(base_.extent().topLeft()),
+                              QSizeF(base_.extent().width(), base_.extent().height()) * view_.scale);
             const QRectF seen = full.intersected(QRectF(rect()).adjusted(-2, -2, 2, 2));
             const double kx = base_.image().width() / full.width(), ky = base_.image().height() / full.height();
-            const QRectF source((seen.left() - full.left()) * kx, (seen.top() - full.top()) * ky, seen.width() * kx, seen.height() * ky);
+            const QRectF source((seen.left() - full.left()) * kx, (seen.top() - full.top()) * ky, seen.width() * kx,
+                                seen.height() * ky);
             g.drawImage(seen, base_.image(), source);
             if (theme_.night) g.fillRect(rect(), QColor(10, 18, 26, 120));
         }
@@ -118,11 +126,13 @@ void MapView::paintFences(QPainter& p) {
         p.drawPolygon(outline);
         QString label = f.kind == FenceKind::keepIn ? "keep in" : "keep out";
         if (!f.name.empty()) label += QString::fromStdString(" · " + f.name);
-        if (plan.ceiling_m && f.kind == FenceKind::keepIn) label += QString(" · to %1 m home").arg(*plan.ceiling_m, 0, 'f', 0);
+        if (plan.ceiling_m && f.kind == FenceKind::keepIn)
+            label += QString(" · to %1 m home").arg(*plan.ceiling_m, 0, 'f', 0);
         p.setFont(uiFont(8.5, true));
         if (f.kind == FenceKind::keepOut) {
             const QPointF middle = outline.boundingRect().center();
-            haloText(p, middle - QPointF(p.fontMetrics().horizontalAdvance(label) / 2.0, -4), label, theme_.plum, theme_.raised);
+            haloText(p, middle - QPointF(p.fontMetrics().horizontalAdvance(label) / 2.0, -4), label, theme_.plum,
+                     theme_.raised);
         } else if (!outline.isEmpty()) {
             // On the longest edge in view, along it.
             double longest = 0;
@@ -184,7 +194,8 @@ void MapView::paintRoute(QPainter& p) {
     p.setPen(pen(theme_.raised, 1.6));
     for (const PathLeg& leg : d.view.path.legs) {
         if (leg.climb || leg.repeat) continue;
-        const QLineF l(view_.toScreen(d.view.path.points[leg.from].position), view_.toScreen(d.view.path.points[leg.to].position));
+        const QLineF l(view_.toScreen(d.view.path.points[leg.from].position),
+                       view_.toScreen(d.view.path.points[leg.to].position));
         if (l.length() < 50) continue;
         const QPointF u = (l.p2() - l.p1()) / l.length(), n(-u.y(), u.x());
         const QPointF tip = l.center() + u * 4;
@@ -194,21 +205,27 @@ void MapView::paintRoute(QPainter& p) {
 
 void MapView::paintRepeatsAndLooks(QPainter& p) {
     const Plan& plan = *session_->plan();
-    const auto middle = [&](const Item& item) { return item.kind == ItemKind::block ? middleOf(item.block.outline) : item.position; };
+    const auto middle = [&](const Item& item) {
+        return item.kind == ItemKind::block ? middleOf(item.block.outline) : item.position;
+    };
     const auto placed = [](const Item& item) { return hasPosition(item.kind) || item.kind == ItemKind::block; };
+    const auto sight = [&](QPointF from, QPointF to) {
+        p.setPen(pen(alpha(theme_.ink, 150), 2.6));
+        p.drawLine(from, to);
+        p.setPen(pen(QColor(255, 255, 255, 230), 1.2, Qt::DotLine));
+        p.drawLine(from, to);
+    };
     const LookAt* look = nullptr;
     look_labels_.clear();
     for (const Item& item : plan.items) {
         if (look != nullptr && placed(item)) {
-            p.setPen(pen(alpha(theme_.ink, 130), 1, Qt::DotLine));
-            p.drawLine(view_.toScreen(middle(item)), view_.toScreen(look->place));
+            sight(view_.toScreen(middle(item)), view_.toScreen(look->place));
         }
         for (const Action& action : item.actions) {
             if (const auto* l = std::get_if<LookAt>(&action)) {
                 look = l;
                 const QPointF at = view_.toScreen(l->place);
-                p.setPen(pen(alpha(theme_.ink, 130), 1, Qt::DotLine));
-                if (placed(item)) p.drawLine(view_.toScreen(middle(item)), at);
+                if (placed(item)) sight(view_.toScreen(middle(item)), at);
                 p.setPen(pen(theme_.ink, 1.6));
                 p.setBrush(theme_.raised);
                 p.drawEllipse(at, 8, 8);
@@ -217,7 +234,8 @@ void MapView::paintRepeatsAndLooks(QPainter& p) {
                 p.setFont(uiFont(8.5, true));
                 look_labels_.push_back(QRectF(at - QPointF(10, 10), QSizeF(20, 20)));
                 look_labels_.push_back(QRectF(at + QPointF(13, 5), QSizeF(90, 16)));
-                haloText(p, at + QPointF(13, 18), l->name.empty() ? "look-at" : QString::fromStdString(l->name), theme_.ink, theme_.raised);
+                haloText(p, at + QPointF(13, 18), l->name.empty() ? "look-at" : QString::fromStdString(l->name),
+                         theme_.ink, theme_.raised);
             } else if (std::holds_alternative<LookAtStop>(action)) {
                 look = nullptr;
             } else if (const auto* r = std::get_if<Repeat>(&action)) {
@@ -275,10 +293,15 @@ void MapView::paintItems(QPainter& p) {
     for (const Item& item : plan.items) {
         const QString number = QString::number(itemNumber(plan, item.id));
         if (item.kind == ItemKind::block) {
-            const QPointF top(polygon(item.block.outline).boundingRect().center().x(), polygon(item.block.outline).boundingRect().top());
+            const QPointF top(polygon(item.block.outline).boundingRect().center().x(),
+                              polygon(item.block.outline).boundingRect().top());
             const BlockLines lines = blockLines(plan, item, session_->terrain().get());
-            marks.push_back({item.id, top, number, QString("Block%1 · %2 ha · %3 photos · %4 cm").arg(item.name.empty() ? "" : QString::fromStdString(" " + item.name))
-                                                       .arg(lines.area_m2 / 1e4, 0, 'f', 1).arg(lines.photos).arg(lines.footprint.gsd_m * 100, 0, 'f', 1)});
+            marks.push_back({item.id, top, number,
+                             QString("Block%1 · %2 ha · %3 photos · %4 cm")
+                                 .arg(item.name.empty() ? "" : QString::fromStdString(" " + item.name))
+                                 .arg(lines.area_m2 / 1e4, 0, 'f', 1)
+                                 .arg(lines.photos)
+                                 .arg(lines.footprint.gsd_m * 100, 0, 'f', 1)});
         } else if (hasPosition(item.kind)) {
             QString rest = QString::fromStdString(heightText(effectiveHeight(plan, item)));
             if (item.kind == ItemKind::hold) rest = QString("hold %1 s · ").arg(item.hold_s, 0, 'f', 0) + rest;
@@ -289,7 +312,8 @@ void MapView::paintItems(QPainter& p) {
     const QRectF screen = QRectF(rect()).adjusted(-40, -40, 40, 40);
     for (const Mark& m : marks) taken.push_back(QRectF(m.dot - QPointF(6, 6), QSizeF(12, 12)));
     for (const QObject* child : children())
-        if (const auto* w = qobject_cast<const QWidget*>(child); w != nullptr && w->isVisible()) taken.push_back(w->geometry());
+        if (const auto* w = qobject_cast<const QWidget*>(child); w != nullptr && w->isVisible())
+            taken.push_back(w->geometry());
     taken.insert(taken.end(), look_labels_.begin(), look_labels_.end());
     const bool crowded = marks.size() > 150;
     for (const Mark& m : marks) {
@@ -305,7 +329,9 @@ void MapView::paintItems(QPainter& p) {
             QRectF tab, best;
             double best_overlap = INFINITY;
             for (const double out : {14.0, 30.0, 52.0, 80.0}) {
-                const QPointF sides[] = {{out, -out - 18}, {out, out - 2}, {-out - w, -out - 18}, {-out - w, out - 2}, {-w / 2, -out - 26}, {-w / 2, out + 8}, {out + 6, -10}, {-out - 6 - w, -10}};
+                const QPointF sides[] = {{out, -out - 18},    {out, out - 2},      {-out - w, -out - 18},
+                                         {-out - w, out - 2}, {-w / 2, -out - 26}, {-w / 2, out + 8},
+                                         {out + 6, -10},      {-out - 6 - w, -10}};
                 for (const QPointF& side : sides) {
                     tab = QRectF(m.dot + side, QSizeF(w, h));
                     double overlap = rect().contains(tab.toRect()) ? 0 : 1e4;
@@ -322,7 +348,8 @@ void MapView::paintItems(QPainter& p) {
             tab = best;
             taken.push_back(tab);
             p.setPen(pen(theme_.ink, 1));
-            p.drawLine(m.dot, QPointF(std::clamp(m.dot.x(), tab.left(), tab.right()), std::clamp(m.dot.y(), tab.top(), tab.bottom())));
+            p.drawLine(m.dot, QPointF(std::clamp(m.dot.x(), tab.left(), tab.right()),
+                                      std::clamp(m.dot.y(), tab.top(), tab.bottom())));
             p.setBrush(selected ? theme_.lagoon : theme_.panel);
             p.setPen(pen(selected ? theme_.lagoon : block ? theme_.reed : theme_.ink, 1.2));
             p.drawRoundedRect(tab, 3, 3);
@@ -379,7 +406,9 @@ void MapView::paintShape(QPainter& p) {
     for (const GeoPoint& g : shape_) p.drawEllipse(view_.toScreen(g), 4.5, 4.5);
     if (hover_) {
         const GeoPoint here = view_.toGeo(*hover_);
-        const QString text = QString("%1 m · %2°").arg(distance_m(shape_.back(), here), 0, 'f', 0).arg(bearing_deg(shape_.back(), here), 0, 'f', 0);
+        const QString text = QString("%1 m · %2°")
+                                 .arg(distance_m(shape_.back(), here), 0, 'f', 0)
+                                 .arg(bearing_deg(shape_.back(), here), 0, 'f', 0);
         p.setFont(uiFont(8.5, true));
         haloText(p, *hover_ + QPointF(14, -10), text, theme_.ink, theme_.raised);
     }
@@ -390,7 +419,8 @@ void MapView::paintOverlay(QPainter& p) {
         QPolygonF line;
         for (const GeoPoint& g : overlay_.track) {
             const QPointF at = view_.toScreen(g);
-            if (line.isEmpty() || std::abs(at.x() - line.back().x()) + std::abs(at.y() - line.back().y()) > 0.7) line << at;
+            if (line.isEmpty() || std::abs(at.x() - line.back().x()) + std::abs(at.y() - line.back().y()) > 0.7)
+                line << at;
         }
         p.setPen(pen(alpha(theme_.raised, 200), 5.5));
         p.drawPolyline(line);
@@ -445,7 +475,8 @@ void MapView::paintFurniture(QPainter& p) {
     p.drawPolyline(QPolygonF({left - QPointF(0, 6), left, left + QPointF(w, 0), left + QPointF(w, -6)}));
     p.setFont(uiFont(8.5));
     const QString text = QString::fromStdString(distanceText(step));
-    haloText(p, left + QPointF(w / 2 - p.fontMetrics().horizontalAdvance(text) / 2.0, -7), text, theme_.ink, theme_.raised);
+    haloText(p, left + QPointF(w / 2 - p.fontMetrics().horizontalAdvance(text) / 2.0, -7), text, theme_.ink,
+             theme_.raised);
     if (!hover_ || status_.isEmpty()) return;
     p.setFont(monoFont(8.5));
     const double sw = p.fontMetrics().horizontalAdvance(status_) + 18;

@@ -14,7 +14,8 @@ inline QPointF toMercator(GeoPoint p) {
     return {p.lon_deg / 360 + 0.5, 0.5 - std::log(std::tan(M_PI / 4 + lat / 2)) / (2 * M_PI)};
 }
 inline GeoPoint fromMercator(QPointF m) {
-    return {(2 * std::atan(std::exp((0.5 - m.y()) * 2 * M_PI)) - M_PI / 2) * 180 / M_PI, wrapLongitude((m.x() - 0.5) * 360)};
+    return {(2 * std::atan(std::exp((0.5 - m.y()) * 2 * M_PI)) - M_PI / 2) * 180 / M_PI,
+            wrapLongitude((m.x() - 0.5) * 360)};
 }
 
 struct MapTransform {
@@ -29,7 +30,8 @@ struct MapTransform {
     }
     QPointF toScreen(GeoPoint p) const { return toScreen(toMercator(p)); }
     QPointF toUnit(QPointF screen) const {
-        return {(screen.x() - size.width() / 2.0) / scale + centre.x(), (screen.y() - size.height() / 2.0) / scale + centre.y()};
+        return {(screen.x() - size.width() / 2.0) / scale + centre.x(),
+                (screen.y() - size.height() / 2.0) / scale + centre.y()};
     }
     GeoPoint toGeo(QPointF screen) const { return fromMercator(toUnit(screen)); }
     /// Metres on the ground of one pixel at the centre.

@@ -9,11 +9,13 @@
 namespace anhinga {
 
 namespace {
-constexpr double kReach = 11;       // pixels within which a thing is hit
-constexpr double kDragStart = 4;    // pixels before a press becomes a drag
+constexpr double kReach = 11;     // pixels within which a thing is hit
+constexpr double kDragStart = 4;  // pixels before a press becomes a drag
 constexpr double kMinScale = 2e4, kMaxScale = 4e9;
 
-double toPoint(QPointF a, QPointF b) { return std::hypot(a.x() - b.x(), a.y() - b.y()); }
+double toPoint(QPointF a, QPointF b) {
+    return std::hypot(a.x() - b.x(), a.y() - b.y());
+}
 }  // namespace
 
 MapView::MapView(PlanSession* session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -110,7 +112,8 @@ void MapView::showSelection() {
             if (hasPosition(item->kind)) places.push_back(item->position);
             places.insert(places.end(), item->block.outline.begin(), item->block.outline.end());
         }
-        if (const Fence* fence = session_->plan()->findFence(id)) places.insert(places.end(), fence->outline.begin(), fence->outline.end());
+        if (const Fence* fence = session_->plan()->findFence(id))
+            places.insert(places.end(), fence->outline.begin(), fence->outline.end());
     }
     if (!places.empty()) showPlace(middleOf(places));
 }
@@ -231,10 +234,13 @@ void MapView::addWaypoint(QPointF at) {
             // After the selected item, else at the end but before the way home.
             int after = -1;
             for (const ItemId id : session_->selection()) after = std::max(after, plan.indexOf(id));
-            if (after >= 0 && plan.items[static_cast<std::size_t>(after)].kind != ItemKind::returnHome && plan.items[static_cast<std::size_t>(after)].kind != ItemKind::land)
+            if (after >= 0 && plan.items[static_cast<std::size_t>(after)].kind != ItemKind::returnHome &&
+                plan.items[static_cast<std::size_t>(after)].kind != ItemKind::land)
                 index = static_cast<std::size_t>(after) + 1;
             else
-                while (index > 0 && (plan.items[index - 1].kind == ItemKind::returnHome || plan.items[index - 1].kind == ItemKind::land)) --index;
+                while (index > 0 && (plan.items[index - 1].kind == ItemKind::returnHome ||
+                                     plan.items[index - 1].kind == ItemKind::land))
+                    --index;
         }
         plan.items.insert(plan.items.begin() + static_cast<std::ptrdiff_t>(index), item);
     });
@@ -262,7 +268,9 @@ void MapView::finishShape() {
             item.height = Height::aboveGround(60);
             item.block.outline = outline;
             std::size_t index = plan.items.size();
-            while (index > 0 && (plan.items[index - 1].kind == ItemKind::returnHome || plan.items[index - 1].kind == ItemKind::land)) --index;
+            while (index > 0 &&
+                   (plan.items[index - 1].kind == ItemKind::returnHome || plan.items[index - 1].kind == ItemKind::land))
+                --index;
             plan.items.insert(plan.items.begin() + static_cast<std::ptrdiff_t>(index), item);
         });
     } else {
@@ -287,19 +295,22 @@ void MapView::moveSelection(GeoPoint from, GeoPoint to) {
         p.lat_deg = std::clamp(p.lat_deg + dlat, -89.9, 89.9);
         p.lon_deg = wrapLongitude(p.lon_deg + dlon);
     };
-    session_->edit("Move", [&](Plan& plan) {
-        for (const ItemId id : session_->selection()) {
-            if (id == kHomeId && plan.home) {
-                shift(plan.home->position);
-                plan.home->amsl_m = session_->terrain()->sample(plan.home->position);
-            } else if (Item* item = plan.find(id)) {
-                shift(item->position);
-                for (GeoPoint& p : item->block.outline) shift(p);
-            } else if (Fence* fence = plan.findFence(id)) {
-                for (GeoPoint& p : fence->outline) shift(p);
+    session_->edit(
+        "Move",
+        [&](Plan& plan) {
+            for (const ItemId id : session_->selection()) {
+                if (id == kHomeId && plan.home) {
+                    shift(plan.home->position);
+                    plan.home->amsl_m = session_->terrain()->sample(plan.home->position);
+                } else if (Item* item = plan.find(id)) {
+                    shift(item->position);
+                    for (GeoPoint& p : item->block.outline) shift(p);
+                } else if (Fence* fence = plan.findFence(id)) {
+                    for (GeoPoint& p : fence->outline) shift(p);
+                }
             }
-        }
-    }, drag_number_);
+        },
+        drag_number_);
 }
 
 // ---- events
@@ -352,21 +363,29 @@ void MapView::mouseMoveEvent(QMouseEvent* e) {
     if (moved_) {
         const GeoPoint here = view_.toGeo(at);
         switch (grip_) {
-            case Grip::pan: view_.centre -= (at - last_at_) / view_.scale; break;
+            case Grip::pan:
+                view_.centre -= (at - last_at_) / view_.scale;
+                break;
             case Grip::items:
                 moveSelection(grabbed_, here);
                 grabbed_ = here;
                 break;
             case Grip::corner:
-                session_->edit(corner_.edge ? "Add corner" : "Move corner", [&](Plan& plan) {
-                    std::vector<GeoPoint>* outline = outlineOf(plan, corner_.owner);
-                    if (outline == nullptr) return;
-                    if (corner_.edge) outline->insert(outline->begin() + static_cast<std::ptrdiff_t>(corner_.index), here);
-                    else (*outline)[corner_.index] = here;
-                }, drag_number_);
+                session_->edit(
+                    corner_.edge ? "Add corner" : "Move corner",
+                    [&](Plan& plan) {
+                        std::vector<GeoPoint>* outline = outlineOf(plan, corner_.owner);
+                        if (outline == nullptr) return;
+                        if (corner_.edge)
+                            outline->insert(outline->begin() + static_cast<std::ptrdiff_t>(corner_.index), here);
+                        else
+                            (*outline)[corner_.index] = here;
+                    },
+                    drag_number_);
                 corner_.edge = false;
                 break;
-            default: break;
+            default:
+                break;
         }
     }
     last_at_ = at;
@@ -403,9 +422,13 @@ void MapView::mouseReleaseEvent(QMouseEvent* e) {
                 session_->select({});
             }
             break;
-        case MapTool::waypoint: addWaypoint(at); break;
+        case MapTool::waypoint:
+            addWaypoint(at);
+            break;
         case MapTool::home:
-            session_->edit("Set home", [&](Plan& plan) { plan.home = Home{where, session_->terrain()->sample(where)}; });
+            session_->edit("Set home", [&](Plan& plan) {
+                plan.home = Home{where, session_->terrain()->sample(where)};
+            });
             session_->select({kHomeId});
             setTool(MapTool::select);
             break;
@@ -419,8 +442,10 @@ void MapView::mouseReleaseEvent(QMouseEvent* e) {
             break;
         }
         default:
-            if (shape_.size() >= 3 && toPoint(view_.toScreen(shape_.front()), at) < kReach) finishShape();
-            else shape_.push_back(where);
+            if (shape_.size() >= 3 && toPoint(view_.toScreen(shape_.front()), at) < kReach)
+                finishShape();
+            else
+                shape_.push_back(where);
     }
     update();
 }
@@ -429,7 +454,8 @@ void MapView::mouseDoubleClickEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton || !editable_) return;
     if (!shape_.empty()) return finishShape();
     GeoPoint where;
-    if (tool_ == MapTool::select && itemAt(e->position()) == 0 && legAt(e->position(), &where)) addWaypoint(e->position());
+    if (tool_ == MapTool::select && itemAt(e->position()) == 0 && legAt(e->position(), &where))
+        addWaypoint(e->position());
 }
 
 void MapView::wheelEvent(QWheelEvent* e) {
@@ -439,9 +465,12 @@ void MapView::wheelEvent(QWheelEvent* e) {
 
 void MapView::keyPressEvent(QKeyEvent* e) {
     if (e->key() == Qt::Key_Escape) {
-        if (!shape_.empty()) cancelShape();
-        else if (tool_ != MapTool::select) setTool(MapTool::select);
-        else session_->select({});
+        if (!shape_.empty())
+            cancelShape();
+        else if (tool_ != MapTool::select)
+            setTool(MapTool::select);
+        else
+            session_->select({});
     } else if ((e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) && !shape_.empty()) {
         finishShape();
     } else if (e->key() == Qt::Key_Backspace && !shape_.empty()) {
@@ -454,7 +483,10 @@ void MapView::keyPressEvent(QKeyEvent* e) {
     } else if (editable_ && !session_->selection().empty() && e->key() >= Qt::Key_Left && e->key() <= Qt::Key_Down) {
         // Nudge by a metre, ten with Shift.
         const double step = (e->modifiers() & Qt::ShiftModifier) != 0 ? 10 : 1;
-        const double bearing = e->key() == Qt::Key_Left ? 270 : e->key() == Qt::Key_Right ? 90 : e->key() == Qt::Key_Up ? 0 : 180;
+        const double bearing = e->key() == Qt::Key_Left    ? 270
+                               : e->key() == Qt::Key_Right ? 90
+                               : e->key() == Qt::Key_Up    ? 0
+                                                           : 180;
         const GeoPoint from = fromMercator(view_.centre);
         moveSelection(from, destination(from, bearing, step));
     } else {
@@ -490,7 +522,8 @@ void MapView::updateStatus(QPointF at) {
     const auto ground = session_->terrain()->sample(p);
     status_ = QString::fromStdString(fmt::format("{:.5f} {:.5f} · ground {}", p.lat_deg, p.lon_deg,
                                                  ground ? fmt::format("{:.0f} m AMSL", *ground) : "unknown"));
-    if (!session_->terrain()->empty()) status_ += QString(" · terrain %1 m grid").arg(session_->terrain()->cell_m(), 0, 'f', 0);
+    if (!session_->terrain()->empty())
+        status_ += QString(" · terrain %1 m grid").arg(session_->terrain()->cell_m(), 0, 'f', 0);
 }
 
 void MapView::rebuildRuns() {
@@ -505,8 +538,10 @@ void MapView::rebuildRuns() {
         const int level = !a || !b ? 3 : lowest < plan.clearance_min_m ? 2 : lowest < plan.clearance_margin_m ? 1 : 0;
         const QPointF pa = toMercator(profile[i].place), pb = toMercator(profile[i + 1].place);
         const bool joins = i > 0 && profile[i - 1].leg == profile[i].leg;
-        if (!runs_.empty() && runs_.back().level == level && joins) runs_.back().b = pb;
-        else runs_.push_back({pa, pb, level});
+        if (!runs_.empty() && runs_.back().level == level && joins)
+            runs_.back().b = pb;
+        else
+            runs_.push_back({pa, pb, level});
     }
 }
 

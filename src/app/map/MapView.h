@@ -24,9 +24,9 @@ struct MapOverlay {
         std::optional<double> course_deg;
     };
     std::optional<Aircraft> aircraft;
-    std::vector<GeoPoint> track;         // flown, or rehearsed up to the play head
+    std::vector<GeoPoint> track;  // flown, or rehearsed up to the play head
     std::vector<GeoPoint> photos;
-    bool plan_quiet = false;             // the plan as a thin line beneath a track
+    bool plan_quiet = false;  // the plan as a thin line beneath a track
 };
 
 class MapView : public QWidget {

@@ -25,7 +25,8 @@ FiguresView::FiguresView(QWidget* parent) : QWidget(parent) {
     column->addLayout(grid_);
 }
 
-void FiguresView::setFigures(const QString& headline, const QString& headline_note, const std::vector<std::pair<QString, QString>>& rows) {
+void FiguresView::setFigures(const QString& headline, const QString& headline_note,
+                             const std::vector<std::pair<QString, QString>>& rows) {
     headline_->setText(headline);
     note_->setText(headline_note);
     while (labels_.size() < rows.size() * 2) {
@@ -163,8 +164,9 @@ void RehearsePanel::setPlayHead(double t_s) {
             return v ? QString::number(*v, 'f', 0) : QString("–");
         };
         now_->setText(QString("%1 · item %2 · %3 m home · %4 m/s · %5 %")
-                          .arg(QString::fromStdString(durationText(t_s)), value("mission.item"), value("position.height_home_m"),
-                               value("velocity.ground_mps"), value("battery.left_percent")));
+                          .arg(QString::fromStdString(durationText(t_s)), value("mission.item"),
+                               value("position.height_home_m"), value("velocity.ground_mps"),
+                               value("battery.left_percent")));
     }
     emit playHeadMoved(t_s_);
 }
@@ -178,15 +180,20 @@ void RehearsePanel::refresh() {
     }
     const Rehearsal& r = *d.rehearsal;
     QString clearance = "unknown";
-    if (r.min_clearance_m) clearance = QString("%1 m, %2").arg(*r.min_clearance_m, 0, 'f', 0).arg(QString::fromStdString(itemText(*d.plan, r.min_clearance_item)));
-    figures_->setFigures(QString::fromStdString(durationText(r.duration_s)),
-                         r.landed ? (r.reached_reserve ? "turns back at the battery reserve" : "rehearsed flight, lands by itself") : "does not land by itself",
-                         {{"Distance", QString::fromStdString(distanceText(r.distance_m))},
-                          {"Lands with", QString("%1 %").arg(r.energy_left_percent, 0, 'f', 0)},
-                          {"Energy", QString("%1 Wh of %2").arg(r.energy_wh, 0, 'f', 1).arg(d.plan->vehicle.battery_wh)},
-                          {"Photos", QString::number(r.photos)},
-                          {"Lowest clearance", clearance},
-                          {"Highest", QString("%1 m home").arg(r.max_height_home_m, 0, 'f', 0)}});
+    if (r.min_clearance_m)
+        clearance = QString("%1 m, %2")
+                        .arg(*r.min_clearance_m, 0, 'f', 0)
+                        .arg(QString::fromStdString(itemText(*d.plan, r.min_clearance_item)));
+    figures_->setFigures(
+        QString::fromStdString(durationText(r.duration_s)),
+        r.landed ? (r.reached_reserve ? "turns back at the battery reserve" : "rehearsed flight, lands by itself")
+                 : "does not land by itself",
+        {{"Distance", QString::fromStdString(distanceText(r.distance_m))},
+         {"Lands with", QString("%1 %").arg(r.energy_left_percent, 0, 'f', 0)},
+         {"Energy", QString("%1 Wh of %2").arg(r.energy_wh, 0, 'f', 1).arg(d.plan->vehicle.battery_wh)},
+         {"Photos", QString::number(r.photos)},
+         {"Lowest clearance", clearance},
+         {"Highest", QString("%1 m home").arg(r.max_height_home_m, 0, 'f', 0)}});
     setPlayHead(std::min(t_s_, r.duration_s));
 }
 

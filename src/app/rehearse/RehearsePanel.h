@@ -20,7 +20,8 @@ namespace anhinga {
 class FiguresView : public QWidget {
   public:
     explicit FiguresView(QWidget* parent = nullptr);
-    void setFigures(const QString& headline, const QString& headline_note, const std::vector<std::pair<QString, QString>>& rows);
+    void setFigures(const QString& headline, const QString& headline_note,
+                    const std::vector<std::pair<QString, QString>>& rows);
 
   private:
     QLabel *headline_, *note_;

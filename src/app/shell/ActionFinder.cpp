@@ -4,7 +4,8 @@
 
 namespace anhinga {
 
-ActionFinder::ActionFinder(const QList<QAction*>& actions, QWidget* parent) : QDialog(parent, Qt::Popup), actions_(actions) {
+ActionFinder::ActionFinder(const QList<QAction*>& actions, QWidget* parent)
+    : QDialog(parent, Qt::Popup), actions_(actions) {
     setObjectName("finder");
     setAttribute(Qt::WA_DeleteOnClose);
     auto* column = new QVBoxLayout(this);

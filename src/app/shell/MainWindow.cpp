@@ -13,8 +13,12 @@ namespace anhinga {
 
 namespace {
 
-QString dataFolder() { return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation); }
-QString autosavePath() { return dataFolder() + "/unsaved" + kPlanExtension; }
+QString dataFolder() {
+    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
+}
+QString autosavePath() {
+    return dataFolder() + "/unsaved" + kPlanExtension;
+}
 
 /// Place, heading and height at a time of a log.
 std::optional<MapOverlay::Aircraft> aircraftAt(const FlightLog& log, double t) {
@@ -65,6 +69,7 @@ std::optional<double> timeNear(const FlightLog& log, GeoPoint place, double reac
 }  // namespace
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
+    qApp->setFont(uiFont(9.5));
     setWindowTitle("Anhinga");
     setAcceptDrops(true);
     resize(1280, 800);
@@ -101,7 +106,9 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     right_->addWidget(field_);
     right_->addWidget(comparison_);
     band_ = new QStackedWidget;
-    for (QWidget* w : {static_cast<QWidget*>(profile_), static_cast<QWidget*>(rehearse_band_), static_cast<QWidget*>(field_band_), static_cast<QWidget*>(traces_)}) band_->addWidget(w);
+    for (QWidget* w : {static_cast<QWidget*>(profile_), static_cast<QWidget*>(rehearse_band_),
+                       static_cast<QWidget*>(field_band_), static_cast<QWidget*>(traces_)})
+        band_->addWidget(w);
 
     makeActions();
     makeTopBar();
@@ -155,7 +162,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
 
 MainWindow::~MainWindow() = default;
 
-QAction* MainWindow::addAct(const QString& name, const QString& text, const QKeySequence& key, const std::function<void()>& act) {
+QAction* MainWindow::addAct(const QString& name, const QString& text, const QKeySequence& key,
+                            const std::function<void()>& act) {
     auto* a = new QAction(text, this);
     a->setObjectName(name);
     a->setShortcut(key);
@@ -181,6 +189,8 @@ void MainWindow::makeActions() {
     addAct("redo", "Redo", QKeySequence("Ctrl+Shift+Z"), [this] { plan_.redo(); });
     addAct("delete", "Delete selection", QKeySequence::Delete, [this] { deleteSelection(); });
     addAct("duplicate", "Duplicate selection", QKeySequence("Ctrl+D"), [this] { duplicateSelection(); });
+    addAct("earlier", "Move selection earlier", QKeySequence("Alt+Up"), [this] { itinerary_->shiftSelection(-1); });
+    addAct("later", "Move selection later", QKeySequence("Alt+Down"), [this] { itinerary_->shiftSelection(1); });
     addAct("select all", "Select all items", QKeySequence::SelectAll, [this] {
         std::set<ItemId> ids;
         for (const Item& i : plan_.plan()->items) ids.insert(i.id);
@@ -190,15 +200,20 @@ void MainWindow::makeActions() {
         const char *name, *text, *key;
         MapTool tool;
     };
-    const Tool tools[] = {{"tool select", "Select", "V", MapTool::select}, {"tool waypoint", "Waypoint", "W", MapTool::waypoint},
-                          {"tool home", "Home", "H", MapTool::home}, {"tool block", "Block", "B", MapTool::block},
-                          {"tool keep in", "Keep-in fence", "I", MapTool::keepIn}, {"tool keep out", "Keep-out fence", "X", MapTool::keepOut},
+    const Tool tools[] = {{"tool select", "Select", "V", MapTool::select},
+                          {"tool waypoint", "Waypoint", "W", MapTool::waypoint},
+                          {"tool home", "Home", "H", MapTool::home},
+                          {"tool block", "Block", "B", MapTool::block},
+                          {"tool keep in", "Keep-in fence", "I", MapTool::keepIn},
+                          {"tool keep out", "Keep-out fence", "X", MapTool::keepOut},
                           {"tool look-at", "Look-at", "L", MapTool::lookAt}};
     for (const Tool& t : tools)
         addAct(t.name, t.text, QKeySequence(t.key), [this, tool = t.tool] {
             if (workspace_ != Workspace::draft) setWorkspace(Workspace::draft);
-            if (tool == MapTool::lookAt && plan_.selection().size() != 1) showMessage("Select the item from which the look-at begins, then choose Look-at");
-            else map_->setTool(tool);
+            if (tool == MapTool::lookAt && plan_.selection().size() != 1)
+                showMessage("Select the item from which the look-at begins, then choose Look-at");
+            else
+                map_->setTool(tool);
             map_->setFocus();
         })->setCheckable(false);
     addAct("whole plan", "Show whole plan", QKeySequence("P"), [this] { map_->showWholePlan(); });
@@ -208,7 +223,8 @@ void MainWindow::makeActions() {
     });
     const char* names[] = {"Draft", "Rehearse", "Field", "Debrief"};
     for (int i = 0; i < 4; ++i)
-        addAct(QString("workspace %1").arg(names[i]), QString("Go to %1").arg(names[i]), QKeySequence(QString("F%1").arg(i + 1)), [this, i] { setWorkspace(static_cast<Workspace>(i)); });
+        addAct(QString("workspace %1").arg(names[i]), QString("Go to %1").arg(names[i]),
+               QKeySequence(QString("F%1").arg(i + 1)), [this, i] { setWorkspace(static_cast<Workspace>(i)); });
     addAct("play", "Play or pause", QKeySequence(Qt::Key_Space), [this] {
         if (workspace_ == Workspace::rehearse) rehearse_->togglePlay();
     });
@@ -217,8 +233,10 @@ void MainWindow::makeActions() {
     addAct("connect", "Connect or disconnect", QKeySequence("Ctrl+L"), [this] { field_->toggleConnection(); });
     addAct("hand over", "Hand over to aircraft", QKeySequence("Ctrl+Return"), [this] {
         setWorkspace(Workspace::field);
-        if (link_.vehicle().heard) field_->handOver();
-        else showMessage("No vehicle is connected");
+        if (link_.vehicle().heard)
+            field_->handOver();
+        else
+            showMessage("No vehicle is connected");
     });
     addAct("night", "Switch light and night theme", QKeySequence("Ctrl+T"), [this] { setNight(!theme_.night); });
     addAct("find", "Find action", QKeySequence("Ctrl+K"), [this] {
@@ -244,7 +262,8 @@ void MainWindow::makeTopBar() {
     for (const char* a : {"save", "save as", "export plan", "export log"}) file_menu_->addAction(action(a));
     file_menu_->addSeparator();
     for (const char* a : {"night", "quit"}) file_menu_->addAction(action(a));
-    connect(file_, &QPushButton::clicked, this, [this] { file_menu_->popup(file_->mapToGlobal(QPoint(0, file_->height()))); });
+    connect(file_, &QPushButton::clicked, this,
+            [this] { file_menu_->popup(file_->mapToGlobal(QPoint(0, file_->height()))); });
     file_->setMinimumWidth(210);
     row->addWidget(file_);
     row->addStretch(1);
@@ -285,7 +304,8 @@ void MainWindow::makeTools() {
     auto* column = new QVBoxLayout(tools_);
     column->setContentsMargins(3, 3, 3, 3);
     column->setSpacing(1);
-    for (const char* name : {"tool select", "tool waypoint", "tool home", "tool block", "tool keep in", "tool keep out", "tool look-at"}) {
+    for (const char* name :
+         {"tool select", "tool waypoint", "tool home", "tool block", "tool keep in", "tool keep out", "tool look-at"}) {
         QAction* a = action(name);
         auto* b = new QPushButton(a->text());
         b->setObjectName(QString("button ") + name);
@@ -378,13 +398,15 @@ void MainWindow::connectAll() {
         }
         refreshTop();
     });
-    connect(&link_, &LinkSession::fetched, this, [this](const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence) {
-        const auto back = decompile(mission, fence, *plan_.plan());
-        if (!back) return showMessage(QString::fromStdString(back.error().message));
-        plan_.replace("Read from aircraft", back->plan);
-        setWorkspace(Workspace::draft);
-        showMessage(QString("%1 mission items read from the aircraft. Undo brings the earlier plan back").arg(mission.size()));
-    });
+    connect(&link_, &LinkSession::fetched, this,
+            [this](const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence) {
+                const auto back = decompile(mission, fence, *plan_.plan());
+                if (!back) return showMessage(QString::fromStdString(back.error().message));
+                plan_.replace("Read from aircraft", back->plan);
+                setWorkspace(Workspace::draft);
+                showMessage(QString("%1 mission items read from the aircraft. Undo brings the earlier plan back")
+                                .arg(mission.size()));
+            });
     connect(&link_, &LinkSession::fetchFailed, this, &MainWindow::showMessage);
     connect(field_, &FieldPanel::message, this, &MainWindow::showMessage);
     connect(field_, &FieldPanel::openRecording, this, [this](const QString& path) { openFile(path); });
@@ -424,16 +446,20 @@ void MainWindow::setNight(bool night) {
     theme_ = night ? Theme::dark() : Theme::light();
     QSettings().setValue("theme/night", night);
     qApp->setStyleSheet(theme_.styleSheet());
-    qApp->setFont(uiFont(9.5));
     map_->setTheme(theme_);
     itinerary_->setTheme(theme_);
     findings_->setTheme(theme_);
     field_->setTheme(theme_);
-    for (BandFrame* b : {static_cast<BandFrame*>(profile_), static_cast<BandFrame*>(rehearse_band_), static_cast<BandFrame*>(field_band_)}) b->setTheme(theme_);
+    for (BandFrame* b : {static_cast<BandFrame*>(profile_), static_cast<BandFrame*>(rehearse_band_),
+                         static_cast<BandFrame*>(field_band_)})
+        b->setTheme(theme_);
     traces_->setTheme(theme_);
-    tools_->setStyleSheet(QString("#tools { background: %1; border: 1px solid %2; border-radius: 4px; } QPushButton { border: none; border-radius: 3px; text-align: left; padding: 4px 10px; background: transparent; color: %3; } QPushButton:checked { background: %3; color: %1; }")
+    tools_->setStyleSheet(QString("#tools { background: %1; border: 1px solid %2; border-radius: 4px; } QPushButton { "
+                                  "border: none; border-radius: 3px; text-align: left; padding: 4px 10px; background: "
+                                  "transparent; color: %3; } QPushButton:checked { background: %3; color: %1; }")
                               .arg(theme_.panel.name(), theme_.ink.name(), theme_.ink.name()));
-    message_->setStyleSheet(QString("background: %1; color: %2; border-radius: 4px; padding: 8px 12px;").arg(theme_.ink.name(), theme_.panel.name()));
+    message_->setStyleSheet(QString("background: %1; color: %2; border-radius: 4px; padding: 8px 12px;")
+                                .arg(theme_.ink.name(), theme_.panel.name()));
     placeOverlays();
     refreshTop();
     refreshTimeBand();
@@ -442,20 +468,31 @@ void MainWindow::setNight(bool night) {
 
 void MainWindow::refreshTop() {
     const Plan& p = *plan_.plan();
-    file_->setText(QString::fromStdString(p.title) + "\n" + (plan_.modified() ? "edited, not saved" : plan_.path().isEmpty() ? "not saved yet" : QFileInfo(plan_.path()).fileName()));
+    file_->setText(QString::fromStdString(p.title) + "\n" +
+                   (plan_.modified()         ? "edited, not saved"
+                    : plan_.path().isEmpty() ? "not saved yet"
+                                             : QFileInfo(plan_.path()).fileName()));
     const Derived& d = *plan_.derived();
     const QString count = findingsCount(d.findings);
     steps_[0]->setText(QString("Draft\n%1 items · %2").arg(p.items.size()).arg(count));
-    steps_[1]->setText("Rehearse\n" + (d.rehearsal ? QString("%1 · lands with %2 %").arg(QString::fromStdString(durationText(d.rehearsal->duration_s))).arg(d.rehearsal->energy_left_percent, 0, 'f', 0) : QString("not possible yet")));
+    steps_[1]->setText("Rehearse\n" + (d.rehearsal
+                                           ? QString("%1 · lands with %2 %")
+                                                 .arg(QString::fromStdString(durationText(d.rehearsal->duration_s)))
+                                                 .arg(d.rehearsal->energy_left_percent, 0, 'f', 0)
+                                           : QString("not possible yet")));
     steps_[2]->setText("Field\n" + field_->sealLine());
-    steps_[3]->setText("Debrief\n" + (review_.log() ? QFileInfo(review_.path()).fileName().left(24) : QString("no log open")));
+    steps_[3]->setText("Debrief\n" +
+                       (review_.log() ? QFileInfo(review_.path()).fileName().left(24) : QString("no log open")));
     findings_button_->setText(count);
     const bool stop = !d.findings.empty() && d.findings.front().severity == Severity::stop;
     const QColor c = stop ? theme_.vermilion : d.findings.empty() ? theme_.reed : theme_.marigold;
     findings_button_->setStyleSheet(QString("color: %1; border-color: %1; font-weight: bold;").arg(c.name()));
     const VehicleSnapshot& v = link_.vehicle();
     QString text = "no link";
-    if (link_.connected()) text = !v.heard ? "waiting" : v.heartbeat_age_s > 3 ? QString("link lost %1 s").arg(v.heartbeat_age_s, 0, 'f', 0) : QString::fromStdString(modeName(v)) + (v.armed ? " · armed" : "");
+    if (link_.connected())
+        text = !v.heard                ? "waiting"
+               : v.heartbeat_age_s > 3 ? QString("link lost %1 s").arg(v.heartbeat_age_s, 0, 'f', 0)
+                                       : QString::fromStdString(modeName(v)) + (v.armed ? " · armed" : "");
     if (link_button_->text() != text) link_button_->setText(text);
     action("undo")->setText(plan_.canUndo() ? "Undo: " + plan_.undoName() : "Undo");
     action("redo")->setText(plan_.canRedo() ? "Redo: " + plan_.redoName() : "Redo");
@@ -475,10 +512,13 @@ void MainWindow::refreshFigures() {
         if (r)
             if (const Channel* b = r->log->find("battery.left_percent"))
                 if (const auto left = b->at(flown)) rehearsed = QString("%1 %").arg(*left, 0, 'f', 0);
-        figures_->setFigures(v.height_home_m ? QString("%1 m home").arg(*v.height_home_m, 0, 'f', 0) : "–", "Height now",
-                             {{"Flown", time(flown)}, {"To go, as rehearsed", r ? time(std::max(0.0, r->duration_s - flown)) : "–"},
-                              {"Battery", v.battery_percent ? QString("%1 %").arg(*v.battery_percent, 0, 'f', 0) : "unknown"},
-                              {"Battery, as rehearsed", rehearsed}, {"Plan on aircraft", field_->sealLine()}});
+        figures_->setFigures(
+            v.height_home_m ? QString("%1 m home").arg(*v.height_home_m, 0, 'f', 0) : "–", "Height now",
+            {{"Flown", time(flown)},
+             {"To go, as rehearsed", r ? time(std::max(0.0, r->duration_s - flown)) : "–"},
+             {"Battery", v.battery_percent ? QString("%1 %").arg(*v.battery_percent, 0, 'f', 0) : "unknown"},
+             {"Battery, as rehearsed", rehearsed},
+             {"Plan on aircraft", field_->sealLine()}});
         return;
     }
     if (workspace_ == Workspace::debrief) {
@@ -490,25 +530,32 @@ void MainWindow::refreshFigures() {
             top = std::max(top, s.max_height_home_m);
         }
         figures_->setFigures(time(log->duration_s()), "Length of the log",
-                             {{"Distance", QString::fromStdString(distanceText(distance))}, {"Top", QString("%1 m home").arg(top, 0, 'f', 0)},
-                              {"Flights in it", QString::number(log->sessions.size())}, {"Channels", QString::number(log->channels().size())}});
+                             {{"Distance", QString::fromStdString(distanceText(distance))},
+                              {"Top", QString("%1 m home").arg(top, 0, 'f', 0)},
+                              {"Flights in it", QString::number(log->sessions.size())},
+                              {"Channels", QString::number(log->channels().size())}});
         return;
     }
     const Clearance& c = d.view.clearance;
     QString where;
     if (c.lowest_m) {
         const PathLeg& leg = d.view.path.legs[c.lowest_leg];
-        where = leg.way_home ? "on the way home" : "before " + QString::fromStdString(itemText(*d.plan, d.view.path.points[leg.to].source));
+        where = leg.way_home ? "on the way home"
+                             : "before " + QString::fromStdString(itemText(*d.plan, d.view.path.points[leg.to].source));
     }
-    figures_->setFigures(c.lowest_m ? QString("%1 m").arg(*c.lowest_m, 0, 'f', 0) : "unknown", "Lowest clearance over terrain " + where,
+    figures_->setFigures(c.lowest_m ? QString("%1 m").arg(*c.lowest_m, 0, 'f', 0) : "unknown",
+                         "Lowest clearance over terrain " + where,
                          {{"Distance, each leg once", QString::fromStdString(distanceText(d.view.path.length_m))},
-                          {"Time", r ? time(r->duration_s) : "–"}, {"Lands with", r ? QString("%1 %").arg(r->energy_left_percent, 0, 'f', 0) : "–"},
-                          {"Photos", r ? QString::number(r->photos) : "–"}, {"Mission items", d.view.mission ? QString::number(d.view.mission->items.size()) : "–"}});
+                          {"Time", r ? time(r->duration_s) : "–"},
+                          {"Lands with", r ? QString("%1 %").arg(r->energy_left_percent, 0, 'f', 0) : "–"},
+                          {"Photos", r ? QString::number(r->photos) : "–"},
+                          {"Mission items", d.view.mission ? QString::number(d.view.mission->items.size()) : "–"}});
 }
 
 void MainWindow::refreshTimeBand() {
     const auto& r = plan_.derived()->rehearsal;
-    const auto lineOf = [&](const char* channel, const QString& name, const QString& unit, const QColor& colour, bool right, bool dashed) {
+    const auto lineOf = [&](const char* channel, const QString& name, const QString& unit, const QColor& colour,
+                            bool right, bool dashed) {
         TimeLine l{name, unit, colour, {}, {}, right, dashed};
         if (r)
             if (const Channel* c = r->log->find(channel)) {
@@ -532,8 +579,11 @@ void MainWindow::refreshTimeBand() {
         rehearse_band_->setPlayHead(r ? std::optional(rehearse_->playHead()) : std::nullopt);
     } else if (workspace_ == Workspace::field) {
         std::vector<TimeLine> lines;
-        if (r) lines = {lineOf("position.height_home_m", "height planned", "m", theme_.quiet, false, true), lineOf("battery.left_percent", "battery planned", "%", theme_.quiet, true, true)};
-        const auto live = [&](const std::vector<std::pair<double, double>>& points, const QString& name, const QString& unit, const QColor& colour, bool right) {
+        if (r)
+            lines = {lineOf("position.height_home_m", "height planned", "m", theme_.quiet, false, true),
+                     lineOf("battery.left_percent", "battery planned", "%", theme_.quiet, true, true)};
+        const auto live = [&](const std::vector<std::pair<double, double>>& points, const QString& name,
+                              const QString& unit, const QColor& colour, bool right) {
             TimeLine l{name, unit, colour, {}, {}, right, false};
             for (const auto& [t, v] : points) {
                 l.t_s.push_back(t);
@@ -555,7 +605,9 @@ void MainWindow::refreshOverlay() {
     ItemId active = 0;
     const Derived& d = *plan_.derived();
     const auto itemOf = [&](double seq) -> ItemId {
-        return d.view.mission && seq >= 0 && seq < static_cast<double>(d.view.mission->source.size()) ? d.view.mission->source[static_cast<std::size_t>(seq)] : 0;
+        return d.view.mission && seq >= 0 && seq < static_cast<double>(d.view.mission->source.size())
+                   ? d.view.mission->source[static_cast<std::size_t>(seq)]
+                   : 0;
     };
     if (workspace_ == Workspace::rehearse && d.rehearsal) {
         const FlightLog& log = *d.rehearsal->log;
@@ -651,8 +703,10 @@ void MainWindow::duplicateSelection() {
 
 bool MainWindow::mayDiscard() {
     if (!plan_.modified()) return true;
-    const auto answer = QMessageBox::warning(this, "Unsaved changes", QString("The plan \"%1\" has changes that are not saved.").arg(QString::fromStdString(plan_.plan()->title)),
-                                             QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+    const auto answer = QMessageBox::warning(
+        this, "Unsaved changes",
+        QString("The plan \"%1\" has changes that are not saved.").arg(QString::fromStdString(plan_.plan()->title)),
+        QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
     if (answer == QMessageBox::Save) return save();
     return answer == QMessageBox::Discard;
 }
@@ -669,7 +723,8 @@ bool MainWindow::openFile(const QString& path) {
         showMessage(QString::fromStdString(head.error().message));
         return false;
     }
-    const bool is_plan = path.endsWith("json", Qt::CaseInsensitive) || QByteArray::fromStdString(head->substr(0, 64)).trimmed().startsWith('{');
+    const bool is_plan = path.endsWith("json", Qt::CaseInsensitive) ||
+                         QByteArray::fromStdString(head->substr(0, 64)).trimmed().startsWith('{');
     if (!is_plan) {
         review_.open(path);
         return true;
@@ -686,7 +741,8 @@ bool MainWindow::openFile(const QString& path) {
 
 void MainWindow::openDialog() {
     const QString last = QSettings().value("files/folder").toString();
-    const QString path = QFileDialog::getOpenFileName(this, "Open plan or log", last, "Plans and logs (*.geojson *.tlog *.ulg);;All files (*)");
+    const QString path = QFileDialog::getOpenFileName(this, "Open plan or log", last,
+                                                      "Plans and logs (*.geojson *.tlog *.ulg);;All files (*)");
     if (path.isEmpty()) return;
     QSettings().setValue("files/folder", QFileInfo(path).absolutePath());
     openFile(path);
@@ -706,7 +762,12 @@ bool MainWindow::save() {
 }
 
 bool MainWindow::saveAs() {
-    QString path = QFileDialog::getSaveFileName(this, "Save plan", plan_.path().isEmpty() ? QSettings().value("files/folder").toString() + "/" + QString::fromStdString(plan_.plan()->title) + kPlanExtension : plan_.path(), QString("Plans (*%1)").arg(kPlanExtension));
+    QString path = QFileDialog::getSaveFileName(this, "Save plan",
+                                                plan_.path().isEmpty()
+                                                    ? QSettings().value("files/folder").toString() + "/" +
+                                                          QString::fromStdString(plan_.plan()->title) + kPlanExtension
+                                                    : plan_.path(),
+                                                QString("Plans (*%1)").arg(kPlanExtension));
     if (path.isEmpty()) return false;
     if (!path.endsWith(".geojson")) path += kPlanExtension;
     if (QFileInfo(path).absolutePath() != QFileInfo(plan_.path()).absolutePath()) {
@@ -715,7 +776,10 @@ bool MainWindow::saveAs() {
         const QDir to = QFileInfo(path).absoluteDir();
         plan_.edit("Save elsewhere", [&](Plan& p) {
             for (auto* files : {&p.terrain_files, &p.imagery_files})
-                for (std::string& f : *files) f = to.relativeFilePath(QFileInfo(QString::fromStdString(resolveBeside(from, f))).absoluteFilePath()).toStdString();
+                for (std::string& f : *files)
+                    f = to.relativeFilePath(
+                              QFileInfo(QString::fromStdString(resolveBeside(from, f))).absoluteFilePath())
+                            .toStdString();
         });
     }
     saveTo(path);
@@ -723,11 +787,14 @@ bool MainWindow::saveAs() {
 }
 
 void MainWindow::exportPlan() {
-    const QString path = QFileDialog::getSaveFileName(this, "Export plan", QString(), "KML (*.kml);;GPX (*.gpx);;CSV (*.csv)");
+    const QString path =
+        QFileDialog::getSaveFileName(this, "Export plan", QString(), "KML (*.kml);;GPX (*.gpx);;CSV (*.csv)");
     if (path.isEmpty() || !plan_.waitUntilDerived(5000)) return;
     const Derived& d = *plan_.derived();
     const std::string to = extensionOf(path.toStdString());
-    const std::string content = to == ".gpx" ? planGpx(*d.plan, d.view.path) : to == ".csv" ? planCsv(*d.plan, d.view.path) : planKml(*d.plan, d.view.path);
+    const std::string content = to == ".gpx"   ? planGpx(*d.plan, d.view.path)
+                                : to == ".csv" ? planCsv(*d.plan, d.view.path)
+                                               : planKml(*d.plan, d.view.path);
     const auto ok = writeFileAtomic(path.toStdString(), content);
     showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
 }
@@ -735,10 +802,14 @@ void MainWindow::exportPlan() {
 void MainWindow::exportLog() {
     const LogPtr log = review_.log();
     if (!log) return showMessage("No log is open");
-    const QString path = QFileDialog::getSaveFileName(this, "Export log", QString(), "KML (*.kml);;GPX (*.gpx);;CSV (*.csv);;ULog (*.ulg)");
+    const QString path = QFileDialog::getSaveFileName(this, "Export log", QString(),
+                                                      "KML (*.kml);;GPX (*.gpx);;CSV (*.csv);;ULog (*.ulg)");
     if (path.isEmpty()) return;
     const std::string to = extensionOf(path.toStdString()), title = QFileInfo(review_.path()).fileName().toStdString();
-    const std::string content = to == ".gpx" ? logGpx(*log, title) : to == ".csv" ? logCsv(*log) : to == ".ulg" ? writeUlog(*log) : logKml(*log, title);
+    const std::string content = to == ".gpx"   ? logGpx(*log, title)
+                                : to == ".csv" ? logCsv(*log)
+                                : to == ".ulg" ? writeUlog(*log)
+                                               : logKml(*log, title);
     const auto ok = writeFileAtomic(path.toStdString(), content);
     showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
 }
@@ -765,7 +836,8 @@ void MainWindow::autosave() {
     Plan copy = *plan_.plan();
     for (auto* files : {&copy.terrain_files, &copy.imagery_files})
         for (std::string& f : *files) f = resolveBeside(plan_.path().toStdString(), f);
-    if (const auto ok = savePlan(copy, autosavePath().toStdString()); !ok) showMessage("Changes cannot be kept safe: " + QString::fromStdString(ok.error().message));
+    if (const auto ok = savePlan(copy, autosavePath().toStdString()); !ok)
+        showMessage("Changes cannot be kept safe: " + QString::fromStdString(ok.error().message));
 }
 
 void MainWindow::recover() {
@@ -773,7 +845,10 @@ void MainWindow::recover() {
     const auto kept = loadPlan(autosavePath().toStdString());
     QFile::remove(autosavePath());
     if (!kept) return;
-    if (QMessageBox::question(this, "Unsaved changes found", QString("The program ended before the changes to \"%1\" were saved. Open them?").arg(QString::fromStdString(kept->title))) != QMessageBox::Yes) return;
+    if (QMessageBox::question(this, "Unsaved changes found",
+                              QString("The program ended before the changes to \"%1\" were saved. Open them?")
+                                  .arg(QString::fromStdString(kept->title))) != QMessageBox::Yes)
+        return;
     plan_.replace("Recovered changes", *kept);
 }
 

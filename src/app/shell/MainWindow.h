@@ -54,7 +54,8 @@ class MainWindow : public QMainWindow {
     void dropEvent(QDropEvent*) override;
 
   private:
-    QAction* addAct(const QString& name, const QString& text, const QKeySequence& key, const std::function<void()>& act);
+    QAction* addAct(const QString& name, const QString& text, const QKeySequence& key,
+                    const std::function<void()>& act);
     void makeActions();
     void makeTopBar();
     void makeTools();

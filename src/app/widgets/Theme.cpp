@@ -1,7 +1,9 @@
 #include "app/widgets/Theme.h"
 
+#include <QDir>
 #include <QFile>
 #include <QFontDatabase>
+#include <QStandardPaths>
 
 namespace anhinga {
 
@@ -19,15 +21,26 @@ QColor Theme::hairline() const {
     return {mix(panel.red(), ink.red()), mix(panel.green(), ink.green()), mix(panel.blue(), ink.blue())};
 }
 
+void prepareFonts() {
+    if (qEnvironmentVariableIsSet("FONTCONFIG_FILE") || !QFile::exists("/etc/fonts/fonts.conf")) return;
+    const QString folder = QStandardPaths::writableLocation(QStandardPaths::GenericCacheLocation) + "/anhinga-fonts";
+    const QString path = folder + "/fonts.conf";
+    QDir().mkpath(folder);
+    const QByteArray text =
+        "<?xml version=\"1.0\"?>\n<fontconfig>\n<include>/etc/fonts/fonts.conf</include>\n"
+        "<selectfont><rejectfont><glob>*/B612Mono-*</glob></rejectfont></selectfont>\n</fontconfig>\n";
+    QFile file(path);
+    if (!file.open(QIODevice::ReadWrite)) return;
+    if (file.readAll() != text) {
+        file.resize(0);
+        file.write(text);
+    }
+    file.close();
+    qputenv("FONTCONFIG_FILE", path.toUtf8());
+}
+
 QFont uiFont(double points, bool bold) {
-    static const bool has = [] {
-        // The package's mono faces also call themselves "B612"; loaded by hand, the proportional face wins that name.
-        for (const char* face : {"Regular", "Bold", "Italic"}) {
-            const QString file = QString("/usr/share/fonts/opentype/b612/B612-%1.otf").arg(face);
-            if (QFile::exists(file)) QFontDatabase::addApplicationFont(file);
-        }
-        return QFontDatabase::families().contains("B612");
-    }();
+    static const bool has = QFontDatabase::families().contains("B612");
     QFont font = has ? QFont("B612") : QFont();
     font.setPointSizeF(points);
     font.setBold(bold);
@@ -35,15 +48,19 @@ QFont uiFont(double points, bool bold) {
 }
 
 QFont monoFont(double points) {
-    static const bool has = QFontDatabase::families().contains("B612 Mono");
-    QFont font = has ? QFont("B612 Mono") : QFontDatabase::systemFont(QFontDatabase::FixedFont);
+    static const QString family = [] {
+        const int id = QFontDatabase::addApplicationFont("/usr/share/fonts/opentype/b612/B612Mono-Regular.otf");
+        const QStringList names = id < 0 ? QStringList() : QFontDatabase::applicationFontFamilies(id);
+        return names.contains("B612 Mono") ? QString("B612 Mono") : QString();
+    }();
+    QFont font = !family.isEmpty() ? QFont(family) : QFontDatabase::systemFont(QFontDatabase::FixedFont);
     font.setPointSizeF(points);
     return font;
 }
 
 QString Theme::styleSheet() const {
     QString s = R"(
-QMainWindow, QWidget { background: @panel; color: @ink; }
+QMainWindow, QWidget { background: @panel; color: @ink; font-family: "@family"; }
 QLabel { background: transparent; }
 QLabel[quiet="true"] { color: @quiet; }
 QLabel[title="true"] { font-weight: bold; }
@@ -78,9 +95,11 @@ QMenu { background: @raised; border: 1px solid @line; } QMenu::item:selected { b
 QSlider::groove:horizontal { height: 4px; background: @line; border-radius: 2px; }
 QSlider::handle:horizontal { background: @lagoon; width: 14px; margin: -5px 0; border-radius: 7px; }
 )";
-    const std::pair<const char*, QColor> roles[] = {{"@panel", panel}, {"@raised", raised}, {"@ink", ink}, {"@quiet", quiet},
-                                                    {"@lagoon", lagoon}, {"@vermilion", vermilion}, {"@line", hairline()}};
+    const std::pair<const char*, QColor> roles[] = {
+        {"@panel", panel},   {"@raised", raised},       {"@ink", ink},        {"@quiet", quiet},
+        {"@lagoon", lagoon}, {"@vermilion", vermilion}, {"@line", hairline()}};
     for (const auto& [name, colour] : roles) s.replace(name, colour.name());
+    s.replace("@family", uiFont(9.5).family());
     return s;
 }
 

@@ -8,9 +8,9 @@ namespace {
 
 using Rule = void (*)(const CheckInput&, std::vector<Finding>&);
 constexpr Rule kRules[] = {
-    rules::homeMissing,  rules::clearance,  rules::heightUnknown, rules::fenceCrossing, rules::ceiling,
+    rules::homeMissing,      rules::clearance,  rules::heightUnknown, rules::fenceCrossing, rules::ceiling,
     rules::firstWaypointFar, rules::itemLimit,  rules::energy,        rules::noWayToEnd,    rules::repeatTarget,
-    rules::lookAtOpen,   rules::emptyBlock, rules::speedRange,
+    rules::lookAtOpen,       rules::emptyBlock, rules::speedRange,
 };
 
 }  // namespace
@@ -22,7 +22,8 @@ const char* severityText(Severity severity) {
 std::vector<Finding> check(const CheckInput& input) {
     std::vector<Finding> out;
     for (const Rule rule : kRules) rule(input, out);
-    std::stable_sort(out.begin(), out.end(), [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
+    std::stable_sort(out.begin(), out.end(),
+                     [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
     return out;
 }
 
@@ -43,8 +44,10 @@ PlanView viewOf(const Plan& plan, const Terrain* terrain) {
     view.path = pathOf(plan, view.route, terrain);
     view.clearance = clearanceOf(view.path, terrain);
     auto mission = compileMission(plan, view.route);
-    if (mission) view.mission = std::move(*mission);
-    else view.not_sendable = mission.error().message;
+    if (mission)
+        view.mission = std::move(*mission);
+    else
+        view.not_sendable = mission.error().message;
     view.fence = compileFences(plan);
     return view;
 }

@@ -53,7 +53,7 @@ struct PlanView {
     Route route;
     Path path;
     Clearance clearance;
-    std::optional<Mission> mission;   // absent with the reason in `not_sendable`
+    std::optional<Mission> mission;  // absent with the reason in `not_sendable`
     std::string not_sendable;
     std::vector<MissionItem> fence;
 };

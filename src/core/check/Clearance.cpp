@@ -9,7 +9,8 @@ constexpr double kMaxSamples = 200000;
 Clearance clearanceOf(const Path& path, const Terrain* terrain) {
     Clearance result;
     double total = 1;
-    for (const PathLeg& leg : path.legs) total += distance_m(path.points[leg.from].position, path.points[leg.to].position);
+    for (const PathLeg& leg : path.legs)
+        total += distance_m(path.points[leg.from].position, path.points[leg.to].position);
     const double cell = terrain != nullptr ? terrain->cell_m() : 30;
     const double step = std::max(cell, total / kMaxSamples);
     for (std::size_t k = 0; k < path.legs.size(); ++k) {

@@ -26,9 +26,9 @@ struct LegClearance {
 };
 
 struct Clearance {
-    std::vector<LegClearance> legs;       // one for each leg of the path
-    std::vector<ProfileSample> profile;   // itinerary legs only, climbs included, at least every raster cell
-    std::optional<double> lowest_m;       // over all legs but climbs
+    std::vector<LegClearance> legs;      // one for each leg of the path
+    std::vector<ProfileSample> profile;  // itinerary legs only, climbs included, at least every raster cell
+    std::optional<double> lowest_m;      // over all legs but climbs
     std::size_t lowest_leg = 0;
 };
 

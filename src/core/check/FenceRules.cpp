@@ -10,11 +10,16 @@ void fenceCrossing(const CheckInput& in, Out& out) {
     for (const PathPoint& p : in.path.points) points.push_back(frame.toLocal(p.position));
     for (const Fence& fence : in.plan.fences) {
         const Ring ring = toLocal(frame, fence.outline);
-        const std::string name = fence.name.empty() ? (fence.kind == FenceKind::keepIn ? "the keep-in fence" : "a keep-out fence")
-                                                    : "fence \"" + fence.name + "\"";
+        const std::string name = fence.name.empty()
+                                     ? (fence.kind == FenceKind::keepIn ? "the keep-in fence" : "a keep-out fence")
+                                     : "fence \"" + fence.name + "\"";
         if (selfCrossing(ring)) {
-            out.push_back({Severity::stop, "fence-self-crossing", fence.id, name + " crosses itself; move its corners apart",
-                           fence.outline.front(), {}});
+            out.push_back({Severity::stop,
+                           "fence-self-crossing",
+                           fence.id,
+                           name + " crosses itself; move its corners apart",
+                           fence.outline.front(),
+                           {}});
             continue;
         }
         const bool keep_in = fence.kind == FenceKind::keepIn;
@@ -27,10 +32,13 @@ void fenceCrossing(const CheckInput& in, Out& out) {
             if (leg.source == said) continue;
             said = leg.source;
             const Vec2 where = cuts.empty() ? b : a + (b - a) * cuts.front();
-            out.push_back({Severity::stop, "fence-crossing", leg.source,
+            out.push_back({Severity::stop,
+                           "fence-crossing",
+                           leg.source,
                            fmt::format("the leg to {} {} {}", leg.way_home ? "home" : itemText(in.plan, leg.source),
                                        keep_in ? "leaves" : "enters", name),
-                           frame.toGeo(where), {}});
+                           frame.toGeo(where),
+                           {}});
         }
     }
 }

@@ -49,19 +49,25 @@ void clearance(const CheckInput& in, Out& out) {
         if (item != nullptr && item->kind == ItemKind::block && in.path.points[leg.from].source == leg.source) {
             bool worse_exists = false;
             for (std::size_t k = 0; k < in.path.legs.size() && !worse_exists; ++k) {
-                const bool same = in.path.legs[k].source == leg.source && in.path.points[in.path.legs[k].from].source == leg.source;
+                const bool same =
+                    in.path.legs[k].source == leg.source && in.path.points[in.path.legs[k].from].source == leg.source;
                 const auto& other = in.clearance.legs[k].lowest_m;
                 worse_exists = k != i && same && other && (*other < *c.lowest_m || (*other == *c.lowest_m && k < i));
             }
             if (worse_exists) continue;
         }
         const double limit = below ? plan.clearance_min_m : plan.clearance_margin_m;
-        Finding f{below ? Severity::stop : Severity::warn, below ? "clearance-minimum" : "clearance-margin", leg.source,
-                  *c.lowest_m < 0
-                      ? fmt::format("{:.0f} m inside the ground {}: terrain {:.0f} m AMSL", -*c.lowest_m, legText(in, leg), c.ground_m)
-                      : fmt::format("{:.0f} m over ground {}; the {} is {:.0f} m, terrain {:.0f} m AMSL, obstacles not drawn",
-                                    *c.lowest_m, legText(in, leg), below ? "minimum" : "margin", limit, c.ground_m),
-                  c.where, liftEnds(in, leg, plan.clearance_margin_m - *c.lowest_m)};
+        Finding f{
+            below ? Severity::stop : Severity::warn,
+            below ? "clearance-minimum" : "clearance-margin",
+            leg.source,
+            *c.lowest_m < 0
+                ? fmt::format("{:.0f} m inside the ground {}: terrain {:.0f} m AMSL", -*c.lowest_m, legText(in, leg),
+                              c.ground_m)
+                : fmt::format("{:.0f} m over ground {}; the {} is {:.0f} m, terrain {:.0f} m AMSL, obstacles not drawn",
+                              *c.lowest_m, legText(in, leg), below ? "minimum" : "margin", limit, c.ground_m),
+            c.where,
+            liftEnds(in, leg, plan.clearance_margin_m - *c.lowest_m)};
         if (leg.way_home) f.message += ". Raise the return height";
         out.push_back(f);
     }
@@ -70,19 +76,27 @@ void clearance(const CheckInput& in, Out& out) {
 void heightUnknown(const CheckInput& in, Out& out) {
     if (in.path.legs.empty()) return;
     if (in.terrain == nullptr || in.terrain->empty()) {
-        out.push_back({Severity::warn, "terrain-unknown", 0, "no terrain is loaded: clearance is unknown everywhere", {}, {}});
+        out.push_back(
+            {Severity::warn, "terrain-unknown", 0, "no terrain is loaded: clearance is unknown everywhere", {}, {}});
         return;
     }
     if (in.plan.home && !homeAmsl(in.plan, in.terrain))
-        out.push_back({Severity::stop, "home-height-unknown", kHomeId,
-                       "home lies outside the terrain and its height is not typed in: heights above home mean nothing yet",
-                       in.plan.home->position, {}});
+        out.push_back(
+            {Severity::stop,
+             "home-height-unknown",
+             kHomeId,
+             "home lies outside the terrain and its height is not typed in: heights above home mean nothing yet",
+             in.plan.home->position,
+             {}});
     for (std::size_t i = 0; i < in.path.legs.size(); ++i) {
         const PathLeg& leg = in.path.legs[i];
         if (!in.clearance.legs[i].has_unknown || leg.climb) continue;
-        out.push_back({Severity::warn, "terrain-unknown", leg.source,
+        out.push_back({Severity::warn,
+                       "terrain-unknown",
+                       leg.source,
                        "terrain is unknown " + legText(in, leg) + ": clearance there is not checked",
-                       in.path.points[leg.to].position, {}});
+                       in.path.points[leg.to].position,
+                       {}});
         break;  // one is enough to act on; the profile shows the rest
     }
 }
@@ -96,10 +110,13 @@ void ceiling(const CheckInput& in, Out& out) {
         const double above = *p.amsl_m - *home;
         if (above <= *in.plan.ceiling_m + 0.05) continue;
         said = p.source;
-        out.push_back({Severity::stop, "ceiling", p.source,
-                       fmt::format("{} is {:.0f} m above home; the ceiling of this plan is {:.0f} m", itemText(in.plan, p.source),
-                                   above, *in.plan.ceiling_m),
-                       p.position, {}});
+        out.push_back({Severity::stop,
+                       "ceiling",
+                       p.source,
+                       fmt::format("{} is {:.0f} m above home; the ceiling of this plan is {:.0f} m",
+                                   itemText(in.plan, p.source), above, *in.plan.ceiling_m),
+                       p.position,
+                       {}});
     }
 }
 

@@ -15,7 +15,9 @@ std::string xmlText(const pugi::xml_document& doc) {
     return out.str();
 }
 
-std::string coordinate(GeoPoint p, double amsl) { return fmt::format("{:.8f},{:.8f},{:.2f} ", p.lon_deg, p.lat_deg, amsl); }
+std::string coordinate(GeoPoint p, double amsl) {
+    return fmt::format("{:.8f},{:.8f},{:.2f} ", p.lon_deg, p.lat_deg, amsl);
+}
 
 pugi::xml_node child(pugi::xml_node parent, const char* name, const std::string& text) {
     pugi::xml_node node = parent.append_child(name);
@@ -34,7 +36,8 @@ pugi::xml_node kmlDocument(pugi::xml_document& doc, const std::string& title) {
     return document;
 }
 
-void lineString(pugi::xml_node parent, const std::string& name, const std::string& colour, bool absolute, const std::string& coordinates) {
+void lineString(pugi::xml_node parent, const std::string& name, const std::string& colour, bool absolute,
+                const std::string& coordinates) {
     pugi::xml_node mark = parent.append_child("Placemark");
     child(mark, "name", name);
     pugi::xml_node line_style = mark.append_child("Style").append_child("LineStyle");
@@ -109,7 +112,8 @@ std::string planKml(const Plan& plan, const Path& path) {
         all_known &= p.amsl_m.has_value();
         line += coordinate(p.position, p.amsl_m.value_or(0));
     }
-    lineString(document, all_known ? "Route" : "Route (some heights unknown, drawn on the ground)", "ff80740b", all_known, line);
+    lineString(document, all_known ? "Route" : "Route (some heights unknown, drawn on the ground)", "ff80740b",
+               all_known, line);
     for (const Item& item : plan.items) {
         if (!hasPosition(item.kind)) continue;
         pugi::xml_node mark = document.append_child("Placemark");
@@ -126,8 +130,10 @@ std::string planKml(const Plan& plan, const Path& path) {
     }
     for (const Fence& fence : plan.fences) {
         std::string ring;
-        for (std::size_t i = 0; i <= fence.outline.size(); ++i) ring += coordinate(fence.outline[i % fence.outline.size()], 0);
-        lineString(document, (fence.kind == FenceKind::keepIn ? "Keep in " : "Keep out ") + fence.name, "ff6e3a6b", false, ring);
+        for (std::size_t i = 0; i <= fence.outline.size(); ++i)
+            ring += coordinate(fence.outline[i % fence.outline.size()], 0);
+        lineString(document, (fence.kind == FenceKind::keepIn ? "Keep in " : "Keep out ") + fence.name, "ff6e3a6b",
+                   false, ring);
     }
     return xmlText(doc);
 }
@@ -151,8 +157,9 @@ std::string planCsv(const Plan& plan, const Path& path) {
     for (const PathPoint& p : path.points) {
         const Item* item = plan.find(p.source);
         const Height h = item != nullptr ? effectiveHeight(plan, *item) : Height{};
-        out += fmt::format("{},{},{:.8f},{:.8f},{:.2f},{},{}\n", n++, csvText(itemText(plan, p.source)), p.position.lat_deg,
-                           p.position.lon_deg, h.value_m, refText(h.ref), p.amsl_m ? fmt::format("{:.2f}", *p.amsl_m) : "");
+        out += fmt::format("{},{},{:.8f},{:.8f},{:.2f},{},{}\n", n++, csvText(itemText(plan, p.source)),
+                           p.position.lat_deg, p.position.lon_deg, h.value_m, refText(h.ref),
+                           p.amsl_m ? fmt::format("{:.2f}", *p.amsl_m) : "");
     }
     return out;
 }

@@ -11,7 +11,8 @@ int Executor::repeatsDone(std::size_t seq) const {
 }
 
 std::optional<std::size_t> Executor::advance() {
-    // A ring of repeats with nothing to fly in it would never end: after as many steps as the list allows, it has ended.
+    // A ring of repeats with nothing to fly in it would never end: after as many steps as the list allows, it has
+    // ended.
     std::size_t budget = 4 * items_.size() + 16;
     while (next_ < items_.size() && budget-- > 0) {
         const std::size_t seq = next_++;
@@ -35,15 +36,24 @@ std::optional<std::size_t> Executor::advance() {
             case cmd::changeSpeed:
                 if (item.param2 > 0) speed_mps = static_cast<double>(item.param2);
                 break;
-            case cmd::lookAt: look_at = item; break;
-            case cmd::lookAtStop: look_at.reset(); break;
-            case cmd::mountControl: gimbal_pitch_deg = static_cast<double>(item.param1); break;
+            case cmd::lookAt:
+                look_at = item;
+                break;
+            case cmd::lookAtStop:
+                look_at.reset();
+                break;
+            case cmd::mountControl:
+                gimbal_pitch_deg = static_cast<double>(item.param1);
+                break;
             case cmd::photoDistance:
                 photo_distance_m = static_cast<double>(item.param1);
                 if (item.param1 > 0 && item.param3 == 1) ++photos_due;
                 break;
-            case cmd::photoNow: ++photos_due; break;
-            default: break;
+            case cmd::photoNow:
+                ++photos_due;
+                break;
+            default:
+                break;
         }
     }
     current_.reset();

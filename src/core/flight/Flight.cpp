@@ -23,12 +23,18 @@ Vec2 unit(Vec2 v) {
 
 const char* modeText(FlightMode mode) {
     switch (mode) {
-        case FlightMode::standby: return "standby";
-        case FlightMode::hold: return "hold";
-        case FlightMode::takingOff: return "take off";
-        case FlightMode::mission: return "mission";
-        case FlightMode::returning: return "return";
-        case FlightMode::landing: return "land";
+        case FlightMode::standby:
+            return "standby";
+        case FlightMode::hold:
+            return "hold";
+        case FlightMode::takingOff:
+            return "take off";
+        case FlightMode::mission:
+            return "mission";
+        case FlightMode::returning:
+            return "return";
+        case FlightMode::landing:
+            return "land";
     }
     return "";
 }
@@ -44,7 +50,9 @@ void Flight::note(FlightEvent::Kind kind, int seq, std::string text) {
     events_.push_back({kind, state_.t_s, seq, std::move(text)});
 }
 
-std::vector<FlightEvent> Flight::takeEvents() { return std::exchange(events_, {}); }
+std::vector<FlightEvent> Flight::takeEvents() {
+    return std::exchange(events_, {});
+}
 
 void Flight::setMode(FlightMode mode) {
     if (mode == mode_) return;
@@ -163,7 +171,8 @@ std::optional<Flight::Leg> Flight::legTo(std::size_t seq, const Leg* before) con
     if (item.command == cmd::land) leg.to_amsl = std::max(leg.to_amsl, leg.from_amsl);
     leg.speed = std::min(executor_.speed_mps.value_or(setup_.vehicle.cruise_mps), setup_.vehicle.max_mps);
     leg.acceptance = item.command == cmd::waypoint && item.param2 > 0 ? static_cast<double>(item.param2) : 2.0;
-    leg.hold_s = item.command == cmd::loiterTime || item.command == cmd::waypoint ? static_cast<double>(item.param1) : 0;
+    leg.hold_s =
+        item.command == cmd::loiterTime || item.command == cmd::waypoint ? static_cast<double>(item.param1) : 0;
     return leg;
 }
 
@@ -234,7 +243,8 @@ void Flight::fly(Vec2 wanted, double climb) {
     const Vec2 change = limited(wanted - state_.velocity, v.accel_mps2 * kStep_s);
     state_.velocity = state_.velocity + change;
     const double climb_wanted = std::clamp(climb, -v.descent_mps, v.climb_mps);
-    state_.climb_mps += std::clamp(climb_wanted - state_.climb_mps, -kClimbAccel_mps2 * kStep_s, kClimbAccel_mps2 * kStep_s);
+    state_.climb_mps +=
+        std::clamp(climb_wanted - state_.climb_mps, -kClimbAccel_mps2 * kStep_s, kClimbAccel_mps2 * kStep_s);
     state_.position = state_.position + state_.velocity * kStep_s;
     state_.amsl_m += state_.climb_mps * kStep_s;
     state_.distance_m += length(state_.velocity) * kStep_s;
@@ -277,7 +287,8 @@ bool Flight::followLeg() {
         const double done = dot(state_.position - leg_.from, along);
         const Vec2 off = state_.position - (leg_.from + along * done);
         const bool past = done > run;
-        wanted = past ? unit(gap) * std::min(allowed, left) : limited(along * allowed - limited(off * kCrossTrackGain, 3), allowed + 1);
+        wanted = past ? unit(gap) * std::min(allowed, left)
+                      : limited(along * allowed - limited(off * kCrossTrackGain, 3), allowed + 1);
         const double share = std::clamp(done / run, 0.0, 1.0);
         height = leg_.from_amsl + rise * share;
         if (!past) slope = rise / run * dot(state_.velocity, along);
@@ -381,14 +392,19 @@ void Flight::step() {
                 ++return_phase_;
             }
             break;
-        case FlightMode::landing: descend(); break;
-        default: fly({}, 0); break;
+        case FlightMode::landing:
+            descend();
+            break;
+        default:
+            fly({}, 0);
+            break;
     }
     aim();
     if (executor_.photo_distance_m > 0 && mode_ == FlightMode::mission && last_photo_ &&
         length(state_.position - *last_photo_) >= executor_.photo_distance_m)
         takePhoto();
-    if (mode_ == FlightMode::mission && !low_battery_ && state_.battery.left_percent <= setup_.vehicle.reserve_percent) {
+    if (mode_ == FlightMode::mission && !low_battery_ &&
+        state_.battery.left_percent <= setup_.vehicle.reserve_percent) {
         low_battery_ = true;
         note(FlightEvent::message, 0, "battery is down to its reserve: returning");
         mission_ended_ = true;

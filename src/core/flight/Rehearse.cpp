@@ -7,8 +7,14 @@
 namespace anhinga {
 
 FlightSetup flightSetup(const Plan& plan, double home_amsl_m, std::shared_ptr<const Terrain> terrain, Wind wind) {
-    return {plan.vehicle, plan.home ? plan.home->position : GeoPoint{}, home_amsl_m, std::move(terrain), wind,
-            plan.return_height_m, plan.traits.item0_is_home, plan.traits.repeats_rearm};
+    return {plan.vehicle,
+            plan.home ? plan.home->position : GeoPoint{},
+            home_amsl_m,
+            std::move(terrain),
+            wind,
+            plan.return_height_m,
+            plan.traits.item0_is_home,
+            plan.traits.repeats_rearm};
 }
 
 Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared_ptr<const Terrain> terrain,
@@ -46,7 +52,8 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
             recorder.sample(flight, place, ground);
             const bool landing = flight.mode() == FlightMode::landing ||
                                  (flight.mode() == FlightMode::returning && length(s.position) < 3 && s.climb_mps < 0);
-            if (ground && away && !landing && s.armed && !s.on_ground && (!result.min_clearance_m || *ground < *result.min_clearance_m)) {
+            if (ground && away && !landing && s.armed && !s.on_ground &&
+                (!result.min_clearance_m || *ground < *result.min_clearance_m)) {
                 result.min_clearance_m = ground;
                 result.min_clearance_at = place;
                 result.min_clearance_item = mission.source[static_cast<std::size_t>(item)];

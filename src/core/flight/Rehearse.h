@@ -14,9 +14,9 @@ namespace anhinga {
 
 struct Rehearsal {
     std::shared_ptr<const FlightLog> log;
-    bool landed = false;         // by itself, within the time limit
+    bool landed = false;           // by itself, within the time limit
     bool reached_reserve = false;  // the battery ended the mission
-    double duration_s = 0;       // armed to disarmed
+    double duration_s = 0;         // armed to disarmed
     double distance_m = 0;
     double energy_wh = 0, energy_left_percent = 0;
     int photos = 0;

@@ -22,7 +22,9 @@ std::optional<double> Channel::at(double t) const {
     return value[static_cast<std::size_t>(after - t_s.begin()) - 1];
 }
 
-bool isCanonical(const std::string& name) { return !name.empty() && name[0] >= 'a' && name[0] <= 'z'; }
+bool isCanonical(const std::string& name) {
+    return !name.empty() && name[0] >= 'a' && name[0] <= 'z';
+}
 
 std::string canonicalUnit(const std::string& name) {
     constexpr std::pair<const char*, const char*> kEnds[] = {

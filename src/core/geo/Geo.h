@@ -36,9 +36,15 @@ struct Vec2 {
     Vec2 operator-(Vec2 o) const { return {x - o.x, y - o.y}; }
     Vec2 operator*(double k) const { return {x * k, y * k}; }
 };
-inline double dot(Vec2 a, Vec2 b) { return a.x * b.x + a.y * b.y; }
-inline double cross(Vec2 a, Vec2 b) { return a.x * b.y - a.y * b.x; }
-inline double length(Vec2 a) { return std::hypot(a.x, a.y); }
+inline double dot(Vec2 a, Vec2 b) {
+    return a.x * b.x + a.y * b.y;
+}
+inline double cross(Vec2 a, Vec2 b) {
+    return a.x * b.y - a.y * b.x;
+}
+inline double length(Vec2 a) {
+    return std::hypot(a.x, a.y);
+}
 
 /// Tangent plane at `origin` (x east, y north, metres), through earth-centred coordinates, so that it holds at the
 /// poles and across the 180th meridian. Within 20 km lengths differ from the ellipsoid by less than 0.05 %o.

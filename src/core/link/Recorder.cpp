@@ -14,7 +14,9 @@ Result<std::unique_ptr<Recorder>> Recorder::create(const std::string& path) {
     return std::unique_ptr<Recorder>(new Recorder(file));
 }
 
-Recorder::~Recorder() { std::fclose(file_); }
+Recorder::~Recorder() {
+    std::fclose(file_);
+}
 
 void Recorder::add(std::span<const std::uint8_t> packet) {
     const auto now = std::chrono::system_clock::now().time_since_epoch();
@@ -23,7 +25,8 @@ void Recorder::add(std::span<const std::uint8_t> packet) {
     for (int i = 0; i < 8; ++i) stamp[i] = static_cast<std::uint8_t>(us >> (56 - 8 * i));
     const std::lock_guard lock(mutex_);
     if (!error_.empty()) return;
-    bool ok = std::fwrite(stamp, 1, 8, file_) == 8 && std::fwrite(packet.data(), 1, packet.size(), file_) == packet.size();
+    bool ok =
+        std::fwrite(stamp, 1, 8, file_) == 8 && std::fwrite(packet.data(), 1, packet.size(), file_) == packet.size();
     if (const double ms = monotonicMs(); ms - flushed_ms_ > 500) {
         flushed_ms_ = ms;
         ok = std::fflush(file_) == 0 && ok;

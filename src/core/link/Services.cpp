@@ -13,16 +13,35 @@ const char* missionTypeText(MissionType type) {
 namespace {
 
 const char* missionResultText(std::int64_t result) {
-    constexpr const char* kTexts[] = {"accepted", "refused", "a height reference it does not support", "an item it does not support",
-                                      "its memory is full", "an item it finds invalid", "param1 invalid", "param2 invalid",
-                                      "param3 invalid", "param4 invalid", "latitude invalid", "longitude invalid",
-                                      "height invalid", "items out of order", "not allowed now", "cancelled"};
+    constexpr const char* kTexts[] = {"accepted",
+                                      "refused",
+                                      "a height reference it does not support",
+                                      "an item it does not support",
+                                      "its memory is full",
+                                      "an item it finds invalid",
+                                      "param1 invalid",
+                                      "param2 invalid",
+                                      "param3 invalid",
+                                      "param4 invalid",
+                                      "latitude invalid",
+                                      "longitude invalid",
+                                      "height invalid",
+                                      "items out of order",
+                                      "not allowed now",
+                                      "cancelled"};
     return result >= 0 && result < static_cast<std::int64_t>(std::size(kTexts)) ? kTexts[result] : "refused";
 }
 
 const char* commandResultText(std::int64_t result) {
-    constexpr const char* kTexts[] = {"accepted", "not possible at the moment", "denied", "not supported by this autopilot",
-                                      "failed", "in progress", "cancelled", "only as a long command", "only as an int command",
+    constexpr const char* kTexts[] = {"accepted",
+                                      "not possible at the moment",
+                                      "denied",
+                                      "not supported by this autopilot",
+                                      "failed",
+                                      "in progress",
+                                      "cancelled",
+                                      "only as a long command",
+                                      "only as an int command",
                                       "height reference not supported"};
     return result >= 0 && result < static_cast<std::int64_t>(std::size(kTexts)) ? kTexts[result] : "refused";
 }
@@ -38,7 +57,9 @@ class Conversation {
     }
     Message addressed(std::string_view name) const {
         Message m(name);
-        m.set("target_system", system_).set("target_component", component_).set("mission_type", static_cast<int>(type_));
+        m.set("target_system", system_)
+            .set("target_component", component_)
+            .set("mission_type", static_cast<int>(type_));
         return m;
     }
     void say(const Message& m) {
@@ -53,8 +74,10 @@ class Conversation {
             if (options_.stop.stop_requested()) return fail("stopped");
             const double now = monotonicMs();
             if (now - start > options_.silence_s * 1000)
-                return fail("the vehicle has not answered for {:.0f} s while the {} was transferred; check the link and try again",
-                            options_.silence_s, missionTypeText(type_));
+                return fail(
+                    "the vehicle has not answered for {:.0f} s while the {} was transferred; check the link and try "
+                    "again",
+                    options_.silence_s, missionTypeText(type_));
             if (now - said > options_.resend_s * 1000) {
                 link_.send(last_);
                 said = now;
@@ -95,9 +118,16 @@ Message missionItemMessage(const MissionItem& i, MissionType type, int system, i
 
 MissionItem missionItemOf(const Message& m) {
     const auto f = [&](const char* name) { return static_cast<float>(m.number(name)); };
-    return {static_cast<std::uint16_t>(m.integer("seq")), static_cast<std::uint8_t>(m.integer("frame")),
-            static_cast<std::uint16_t>(m.integer("command")), f("param1"), f("param2"), f("param3"), f("param4"),
-            static_cast<std::int32_t>(m.integer("x")), static_cast<std::int32_t>(m.integer("y")), f("z")};
+    return {static_cast<std::uint16_t>(m.integer("seq")),
+            static_cast<std::uint8_t>(m.integer("frame")),
+            static_cast<std::uint16_t>(m.integer("command")),
+            f("param1"),
+            f("param2"),
+            f("param3"),
+            f("param4"),
+            static_cast<std::int32_t>(m.integer("x")),
+            static_cast<std::int32_t>(m.integer("y")),
+            f("z")};
 }
 
 Result<void> uploadMission(VehicleLink& link, MissionType type, const std::vector<MissionItem>& items,
@@ -140,7 +170,8 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
             const auto m = talk.hear({"MISSION_ITEM_INT", "MISSION_ACK"});
             if (!m) return tl::unexpected(m.error());
             if (m->is("MISSION_ACK"))
-                return fail("the vehicle broke off reading the {}: {}", missionTypeText(type), missionResultText(m->integer("type")));
+                return fail("the vehicle broke off reading the {}: {}", missionTypeText(type),
+                            missionResultText(m->integer("type")));
             if (m->integer("seq") != static_cast<std::int64_t>(items.size())) continue;  // an earlier one again
             items.push_back(missionItemOf(*m));
             report(options, static_cast<double>(items.size()) / static_cast<double>(count),
@@ -152,8 +183,8 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
     return items;
 }
 
-Result<HandOver> handOver(VehicleLink& link, const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence,
-                          bool item0_is_home, const TransferOptions& options) {
+Result<HandOver> handOver(VehicleLink& link, const std::vector<MissionItem>& mission,
+                          const std::vector<MissionItem>& fence, bool item0_is_home, const TransferOptions& options) {
     const double n = static_cast<double>(mission.size() + fence.size()) + 1e-9;
     double base = 0, part = 0;
     TransferOptions scaled = options;
@@ -180,8 +211,8 @@ Result<HandOver> handOver(VehicleLink& link, const std::vector<MissionItem>& mis
     return result;
 }
 
-Result<void> sendCommand(VehicleLink& link, std::uint16_t command, const std::vector<float>& params, const std::string& name,
-                         std::stop_token stop) {
+Result<void> sendCommand(VehicleLink& link, std::uint16_t command, const std::vector<float>& params,
+                         const std::string& name, std::stop_token stop) {
     constexpr int kTries = 4;
     constexpr double kWait_s = 1.5;
     const VehicleSnapshot v = link.snapshot();
@@ -189,7 +220,10 @@ Result<void> sendCommand(VehicleLink& link, std::uint16_t command, const std::ve
     constexpr const char* kParams[] = {"param1", "param2", "param3", "param4", "param5", "param6", "param7"};
     for (int attempt = 0; attempt < kTries; ++attempt) {
         Message m("COMMAND_LONG");
-        m.set("target_system", v.system).set("target_component", v.component).set("command", command).set("confirmation", attempt);
+        m.set("target_system", v.system)
+            .set("target_component", v.component)
+            .set("command", command)
+            .set("confirmation", attempt);
         for (std::size_t i = 0; i < params.size() && i < 7; ++i) m.set(kParams[i], static_cast<double>(params[i]));
         link.send(m);
         double until = monotonicMs() + kWait_s * 1000;
@@ -205,13 +239,16 @@ Result<void> sendCommand(VehicleLink& link, std::uint16_t command, const std::ve
                 continue;
             }
             const auto texts = link.snapshot().texts;
-            return fail("{}: refused, {}{}", name, commandResultText(result), texts.empty() ? "" : " (" + texts.back() + ")");
+            return fail("{}: refused, {}{}", name, commandResultText(result),
+                        texts.empty() ? "" : " (" + texts.back() + ")");
         }
     }
     return fail("{}: no answer from the vehicle", name);
 }
 
-Result<void> commandArm(VehicleLink& link, std::stop_token stop) { return sendCommand(link, cmd::armDisarm, {1}, "Arm", stop); }
+Result<void> commandArm(VehicleLink& link, std::stop_token stop) {
+    return sendCommand(link, cmd::armDisarm, {1}, "Arm", stop);
+}
 
 namespace {
 // Mode numbers of family 3, multirotor.
@@ -231,11 +268,17 @@ Result<void> commandStart(VehicleLink& link, std::stop_token stop) {
     return sendCommand(link, cmd::missionStart, {0, 0}, "Start", stop);
 }
 
-Result<void> commandPause(VehicleLink& link, std::stop_token stop) { return sendCommand(link, 193, {0}, "Pause", stop); }
-Result<void> commandResume(VehicleLink& link, std::stop_token stop) { return sendCommand(link, 193, {1}, "Resume", stop); }
+Result<void> commandPause(VehicleLink& link, std::stop_token stop) {
+    return sendCommand(link, 193, {0}, "Pause", stop);
+}
+Result<void> commandResume(VehicleLink& link, std::stop_token stop) {
+    return sendCommand(link, 193, {1}, "Resume", stop);
+}
 Result<void> commandReturn(VehicleLink& link, std::stop_token stop) {
     return sendCommand(link, cmd::returnHome, {}, "Return", stop);
 }
-Result<void> commandLand(VehicleLink& link, std::stop_token stop) { return sendCommand(link, cmd::land, {}, "Land", stop); }
+Result<void> commandLand(VehicleLink& link, std::stop_token stop) {
+    return sendCommand(link, cmd::land, {}, "Land", stop);
+}
 
 }  // namespace anhinga

@@ -29,7 +29,8 @@ struct TransferOptions {
 /// Mission micro-service, upload: the vehicle asks for each item; an empty list clears what it holds.
 Result<void> uploadMission(VehicleLink& link, MissionType type, const std::vector<MissionItem>& items,
                            const TransferOptions& options = {});
-Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType type, const TransferOptions& options = {});
+Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType type,
+                                                 const TransferOptions& options = {});
 
 struct HandOver {
     std::vector<MissionItem> mission, fence;  // as the vehicle holds them
@@ -39,10 +40,11 @@ struct HandOver {
 };
 /// Sends fence and mission, reads both back and compares field by field.
 Result<HandOver> handOver(VehicleLink& link, const std::vector<MissionItem>& mission,
-                          const std::vector<MissionItem>& fence, bool item0_is_home, const TransferOptions& options = {});
+                          const std::vector<MissionItem>& fence, bool item0_is_home,
+                          const TransferOptions& options = {});
 
-/// COMMAND_LONG with acknowledgement: resent with a raised confirmation count, then given up. A refusal is an error with
-/// the reason in words.
+/// COMMAND_LONG with acknowledgement: resent with a raised confirmation count, then given up. A refusal is an error
+/// with the reason in words.
 Result<void> sendCommand(VehicleLink& link, std::uint16_t command, const std::vector<float>& params,
                          const std::string& name, std::stop_token stop = {});
 

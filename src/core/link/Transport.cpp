@@ -68,7 +68,9 @@ class AsioTransport : public Transport {
 class UdpTransport : public AsioTransport {
   public:
     UdpTransport(const LinkAddress& address, Receiver receiver, const LinkConditions& conditions)
-        : AsioTransport(std::move(receiver), conditions), socket_(io_), listening_(address.kind == LinkKind::udpListen) {
+        : AsioTransport(std::move(receiver), conditions),
+          socket_(io_),
+          listening_(address.kind == LinkKind::udpListen) {
         if (listening_) {
             socket_.open(udp::v4());
             socket_.bind({asio::ip::address_v4::any(), static_cast<unsigned short>(address.port)});
@@ -144,7 +146,8 @@ class TcpTransport : public AsioTransport {
         if (acceptor_) {
             acceptor_->async_accept(socket_, done);
         } else {
-            asio::async_connect(socket_, peers_, [done](const asio::error_code& error, const tcp::endpoint&) { done(error); });
+            asio::async_connect(socket_, peers_,
+                                [done](const asio::error_code& error, const tcp::endpoint&) { done(error); });
         }
     }
     void later() {
@@ -188,7 +191,8 @@ Result<std::unique_ptr<Transport>> Transport::open(const LinkAddress& address, R
             return std::make_unique<UdpTransport>(address, std::move(receiver), conditions);
         return std::make_unique<TcpTransport>(address, std::move(receiver), conditions);
     } catch (const std::exception& e) {
-        return fail("link {}:{} cannot be opened: {}", address.host.empty() ? "port" : address.host, address.port, e.what());
+        return fail("link {}:{} cannot be opened: {}", address.host.empty() ? "port" : address.host, address.port,
+                    e.what());
     }
 }
 

@@ -13,7 +13,9 @@ constexpr std::size_t kMaxTexts = 200, kMaxTrack = 20000, kMaxInbox = 10000;
 constexpr double kRad = 180 / M_PI;
 }  // namespace
 
-std::string modeName(const VehicleSnapshot& v) { return mavlink::modeName(v.autopilot, v.custom_mode); }
+std::string modeName(const VehicleSnapshot& v) {
+    return mavlink::modeName(v.autopilot, v.custom_mode);
+}
 
 Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& address, const Options& options) {
     const auto parsed = parseLinkAddress(address);
@@ -24,7 +26,8 @@ Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& addres
         if (!recorder) return tl::unexpected(recorder.error());
         link->recorder_ = std::move(*recorder);
     }
-    auto transport = Transport::open(*parsed, [l = link.get()](std::span<const std::uint8_t> b) { l->receive(b); }, options.conditions);
+    auto transport = Transport::open(
+        *parsed, [l = link.get()](std::span<const std::uint8_t> b) { l->receive(b); }, options.conditions);
     if (!transport) return tl::unexpected(transport.error());
     {
         const std::lock_guard lock(link->mutex_);
@@ -38,7 +41,8 @@ Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& addres
             Message beat("HEARTBEAT");
             beat.set("type", 6).set("autopilot", 8).set("system_status", 4).set("mavlink_version", 3);
             l->send(beat);
-            never.wait_for(lock, stop, std::chrono::milliseconds(l->snapshot().heard ? 1000 : 250), [] { return false; });
+            never.wait_for(lock, stop, std::chrono::milliseconds(l->snapshot().heard ? 1000 : 250),
+                           [] { return false; });
         }
     });
     return link;
@@ -107,7 +111,8 @@ void VehicleLink::take(const Message& m) {
         s.climb_mps = -m.number("vz") / 100;
         s.ground_mps = std::hypot(m.number("vx"), m.number("vy")) / 100;
         s.boot_s = m.number("time_boot_ms") / 1000;
-        if (s.armed && (s.track.empty() || distance_m(s.track.back().first, *s.position) > 1) && s.track.size() < kMaxTrack)
+        if (s.armed && (s.track.empty() || distance_m(s.track.back().first, *s.position) > 1) &&
+            s.track.size() < kMaxTrack)
             s.track.emplace_back(*s.position, *s.height_home_m);
     } else if (m.is("ATTITUDE")) {
         s.roll_deg = m.number("roll") * kRad;

@@ -36,9 +36,9 @@ struct VehicleSnapshot {
     std::optional<int> mission_item;
     std::optional<double> boot_s;
     int photos = 0;
-    std::vector<int> reached;               // items reported as reached, in order
-    std::vector<std::string> texts;         // messages spoken by the aircraft, newest last
-    std::uint64_t received = 0, lost = 0;   // packets, by sequence numbers
+    std::vector<int> reached;                        // items reported as reached, in order
+    std::vector<std::string> texts;                  // messages spoken by the aircraft, newest last
+    std::uint64_t received = 0, lost = 0;            // packets, by sequence numbers
     std::vector<std::pair<GeoPoint, double>> track;  // places with height above home, at most one each metre
 };
 

@@ -12,7 +12,8 @@ namespace anhinga {
 
 using LogPtr = std::shared_ptr<const FlightLog>;
 
-/// Fails with what is wrong and where. Damaged stretches inside a log that is otherwise readable are skipped and counted.
+/// Fails with what is wrong and where. Damaged stretches inside a log that is otherwise readable are skipped and
+/// counted.
 Result<LogPtr> openLog(const std::string& path);
 /// The same for bytes in memory; `name` stands in messages.
 Result<LogPtr> readLog(std::string_view bytes, const std::string& name);

@@ -25,7 +25,9 @@ std::uint64_t stampAt(std::span<const std::uint8_t> bytes) {
     return us;
 }
 /// Between 2000 and 2100: what a stamp of a recording can be.
-bool plausible(std::uint64_t us) { return us > 946684800000000ULL && us < 4102444800000000ULL; }
+bool plausible(std::uint64_t us) {
+    return us > 946684800000000ULL && us < 4102444800000000ULL;
+}
 
 std::span<const std::uint8_t> asBytes(std::string_view s) {
     return {reinterpret_cast<const std::uint8_t*>(s.data()), s.size()};
@@ -129,7 +131,8 @@ class RecordingLog {
         } else if (m.is("SCALED_IMU")) {
             const char* axes[] = {"x", "y", "z"};
             for (const char* a : axes) {
-                put(fmt::format("imu.accel_{}_mps2", a).c_str(), n(fmt::format("{}acc", a).c_str()) / 1000 * kStandardGravity);
+                put(fmt::format("imu.accel_{}_mps2", a).c_str(),
+                    n(fmt::format("{}acc", a).c_str()) / 1000 * kStandardGravity);
                 put(fmt::format("imu.gyro_{}_dps", a).c_str(), n(fmt::format("{}gyro", a).c_str()) / 1000 * kRad);
             }
         } else if (m.is("HEARTBEAT")) {

@@ -15,7 +15,9 @@ constexpr std::string_view kMagic("ULog\x01\x12\x35", 7);
 constexpr const char* kOurSystem = "Anhinga";
 constexpr std::size_t kMaxColumns = 2000, kMaxFormats = 5000;
 
-void append(std::string& out, const void* data, std::size_t n) { out.append(static_cast<const char*>(data), n); }
+void append(std::string& out, const void* data, std::size_t n) {
+    out.append(static_cast<const char*>(data), n);
+}
 template <class T>
 void appendValue(std::string& out, T v) {
     append(out, &v, sizeof v);
@@ -30,7 +32,9 @@ void info(std::string& out, const std::string& key, std::string_view value) {
     std::string body(1, static_cast<char>(typed.size()));
     record(out, 'I', body + typed + std::string(value));
 }
-std::uint64_t micros(double t_s) { return static_cast<std::uint64_t>(std::max(0.0, t_s) * 1e6 + 0.5); }
+std::uint64_t micros(double t_s) {
+    return static_cast<std::uint64_t>(std::max(0.0, t_s) * 1e6 + 0.5);
+}
 
 struct Column {
     std::string name;
@@ -68,9 +72,9 @@ class Reader {
     }
     static std::pair<char, std::size_t> typeOf(std::string_view name) {
         constexpr std::pair<std::string_view, std::pair<char, std::size_t>> kTypes[] = {
-            {"int8_t", {'b', 1}},   {"uint8_t", {'B', 1}},  {"bool", {'B', 1}},     {"int16_t", {'h', 2}}, {"uint16_t", {'H', 2}},
-            {"int32_t", {'i', 4}},  {"uint32_t", {'I', 4}}, {"int64_t", {'q', 8}},  {"uint64_t", {'Q', 8}},
-            {"float", {'f', 4}},    {"double", {'d', 8}},   {"char", {'c', 1}}};
+            {"int8_t", {'b', 1}},   {"uint8_t", {'B', 1}}, {"bool", {'B', 1}},     {"int16_t", {'h', 2}},
+            {"uint16_t", {'H', 2}}, {"int32_t", {'i', 4}}, {"uint32_t", {'I', 4}}, {"int64_t", {'q', 8}},
+            {"uint64_t", {'Q', 8}}, {"float", {'f', 4}},   {"double", {'d', 8}},   {"char", {'c', 1}}};
         for (const auto& [n, t] : kTypes)
             if (n == name) return t;
         return {0, 0};
@@ -111,16 +115,26 @@ class Reader {
     }
     static double value(const char* at, char kind) {
         switch (kind) {
-            case 'b': return load<std::int8_t>(at);
-            case 'B': return load<std::uint8_t>(at);
-            case 'h': return load<std::int16_t>(at);
-            case 'H': return load<std::uint16_t>(at);
-            case 'i': return load<std::int32_t>(at);
-            case 'I': return load<std::uint32_t>(at);
-            case 'q': return static_cast<double>(load<std::int64_t>(at));
-            case 'Q': return static_cast<double>(load<std::uint64_t>(at));
-            case 'f': return static_cast<double>(load<float>(at));
-            default: return load<double>(at);
+            case 'b':
+                return load<std::int8_t>(at);
+            case 'B':
+                return load<std::uint8_t>(at);
+            case 'h':
+                return load<std::int16_t>(at);
+            case 'H':
+                return load<std::uint16_t>(at);
+            case 'i':
+                return load<std::int32_t>(at);
+            case 'I':
+                return load<std::uint32_t>(at);
+            case 'q':
+                return static_cast<double>(load<std::int64_t>(at));
+            case 'Q':
+                return static_cast<double>(load<std::uint64_t>(at));
+            case 'f':
+                return static_cast<double>(load<float>(at));
+            default:
+                return load<double>(at);
         }
     }
     double seconds(std::uint64_t us) {
@@ -168,13 +182,15 @@ class Reader {
                 columns_.erase(id);
                 return true;
             }
-            case 'D': return data(body);
+            case 'D':
+                return data(body);
             case 'L': {
                 if (body.size() < 9) return false;
                 logged(seconds(load<std::uint64_t>(body.data() + 1)), std::string(body.substr(9)));
                 return true;
             }
-            default: return std::strchr("BMRCSOQ", type) != nullptr;
+            default:
+                return std::strchr("BMRCSOQ", type) != nullptr;
         }
     }
     bool data(std::string_view body) {
@@ -192,8 +208,10 @@ class Reader {
                 columns.push_back(&log_.channel(name, isCanonical(name) && ours_ ? canonicalUnit(name) : ""));
             }
         for (std::size_t i = 1; i < list.size(); ++i) {
-            const std::size_t width = list[i].kind == 'b' || list[i].kind == 'B' ? 1 : list[i].kind == 'h' || list[i].kind == 'H' ? 2
-                                      : list[i].kind == 'i' || list[i].kind == 'I' || list[i].kind == 'f' ? 4 : 8;
+            const std::size_t width = list[i].kind == 'b' || list[i].kind == 'B'                          ? 1
+                                      : list[i].kind == 'h' || list[i].kind == 'H'                        ? 2
+                                      : list[i].kind == 'i' || list[i].kind == 'I' || list[i].kind == 'f' ? 4
+                                                                                                          : 8;
             if (2 + list[i].offset + width > body.size()) break;
             const double v = value(body.data() + 2 + list[i].offset, list[i].kind);
             Channel& c = *columns[i];
@@ -205,9 +223,12 @@ class Reader {
         const auto space = text.find(' ');
         const std::string word = text.substr(0, space), rest = space == std::string::npos ? "" : text.substr(space + 1);
         static const std::set<std::string> kWords{"armed", "disarmed", "photo", "item", "message"};
-        if (ours_ && word == "mode") log_.modes.push_back({t, rest});
-        else if (ours_ && kWords.contains(word)) log_.events.push_back({t, word, rest});
-        else log_.events.push_back({t, "message", std::move(text)});
+        if (ours_ && word == "mode")
+            log_.modes.push_back({t, rest});
+        else if (ours_ && kWords.contains(word))
+            log_.events.push_back({t, word, rest});
+        else
+            log_.events.push_back({t, "message", std::move(text)});
     }
 
     std::string_view bytes_;
@@ -222,7 +243,9 @@ class Reader {
 
 }  // namespace
 
-bool looksLikeUlog(std::string_view bytes) { return bytes.starts_with(kMagic); }
+bool looksLikeUlog(std::string_view bytes) {
+    return bytes.starts_with(kMagic);
+}
 
 Result<LogPtr> readUlog(std::string_view bytes, const std::string& name) {
     if (bytes.size() < 16) return fail("{}: the ULog header is not complete", name);

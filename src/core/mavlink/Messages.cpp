@@ -25,7 +25,9 @@ constexpr Row kRows[] = {
 constexpr std::string_view kTypeNames[] = {"u8", "i8", "u16", "i16", "u32", "i32", "u64", "i64", "f32", "f64", "c8"};
 constexpr std::uint8_t kTypeSizes[] = {1, 1, 2, 2, 4, 4, 8, 8, 4, 8, 1};
 
-std::uint8_t sizeOf(FieldType type) { return kTypeSizes[static_cast<std::size_t>(type)]; }
+std::uint8_t sizeOf(FieldType type) {
+    return kTypeSizes[static_cast<std::size_t>(type)];
+}
 
 MessageInfo parseRow(const Row& row) {
     MessageInfo info{row.id, row.name, row.crc_extra, row.length, row.full_length, {}};
@@ -91,9 +93,12 @@ void storeClamped(std::uint8_t* at, double value) {
     T v{};
     if (!std::isnan(value)) {
         const double rounded = std::round(value);
-        if (rounded >= static_cast<double>(std::numeric_limits<T>::max())) v = std::numeric_limits<T>::max();
-        else if (rounded <= static_cast<double>(std::numeric_limits<T>::min())) v = std::numeric_limits<T>::min();
-        else v = static_cast<T>(rounded);
+        if (rounded >= static_cast<double>(std::numeric_limits<T>::max()))
+            v = std::numeric_limits<T>::max();
+        else if (rounded <= static_cast<double>(std::numeric_limits<T>::min()))
+            v = std::numeric_limits<T>::min();
+        else
+            v = static_cast<T>(rounded);
     }
     std::memcpy(at, &v, sizeof v);
 }
@@ -114,7 +119,9 @@ const FieldInfo* MessageInfo::field(std::string_view field_name) const {
     return nullptr;
 }
 
-const std::vector<MessageInfo>& allMessages() { return tables().all; }
+const std::vector<MessageInfo>& allMessages() {
+    return tables().all;
+}
 
 const MessageInfo* messageInfo(std::uint32_t id) {
     // The commonest ids are small: answer them from a flat table.
@@ -146,14 +153,21 @@ std::int64_t readInteger(const std::uint8_t* payload, const FieldInfo& f, int in
     const std::uint8_t* at = payload + f.offset + index * sizeOf(f.type);
     switch (f.type) {
         case FieldType::u8:
-        case FieldType::c8: return *at;
-        case FieldType::i8: return load<std::int8_t>(at);
-        case FieldType::u16: return load<std::uint16_t>(at);
-        case FieldType::i16: return load<std::int16_t>(at);
-        case FieldType::u32: return load<std::uint32_t>(at);
-        case FieldType::i32: return load<std::int32_t>(at);
+        case FieldType::c8:
+            return *at;
+        case FieldType::i8:
+            return load<std::int8_t>(at);
+        case FieldType::u16:
+            return load<std::uint16_t>(at);
+        case FieldType::i16:
+            return load<std::int16_t>(at);
+        case FieldType::u32:
+            return load<std::uint32_t>(at);
+        case FieldType::i32:
+            return load<std::int32_t>(at);
         case FieldType::u64:
-        case FieldType::i64: return load<std::int64_t>(at);
+        case FieldType::i64:
+            return load<std::int64_t>(at);
         default: {
             const double v = readNumber(payload, f, index);
             return std::isfinite(v) && std::abs(v) < 9e18 ? static_cast<std::int64_t>(v) : 0;
@@ -161,9 +175,13 @@ std::int64_t readInteger(const std::uint8_t* payload, const FieldInfo& f, int in
     }
 }
 
-Message::Message(std::string_view name) : info(messageInfo(name)) { assert(info != nullptr && "no such message"); }
+Message::Message(std::string_view name) : info(messageInfo(name)) {
+    assert(info != nullptr && "no such message");
+}
 
-double Message::number(std::string_view field, int index) const { return readNumber(payload, need(info, field, index), index); }
+double Message::number(std::string_view field, int index) const {
+    return readNumber(payload, need(info, field, index), index);
+}
 
 std::int64_t Message::integer(std::string_view field, int index) const {
     return readInteger(payload, need(info, field, index), index);
@@ -180,20 +198,38 @@ Message& Message::set(std::string_view field, double value, int index) {
     std::uint8_t* at = payload + f.offset + index * sizeOf(f.type);
     switch (f.type) {
         case FieldType::u8:
-        case FieldType::c8: storeClamped<std::uint8_t>(at, value); break;
-        case FieldType::i8: storeClamped<std::int8_t>(at, value); break;
-        case FieldType::u16: storeClamped<std::uint16_t>(at, value); break;
-        case FieldType::i16: storeClamped<std::int16_t>(at, value); break;
-        case FieldType::u32: storeClamped<std::uint32_t>(at, value); break;
-        case FieldType::i32: storeClamped<std::int32_t>(at, value); break;
-        case FieldType::u64: storeClamped<std::uint64_t>(at, value); break;
-        case FieldType::i64: storeClamped<std::int64_t>(at, value); break;
+        case FieldType::c8:
+            storeClamped<std::uint8_t>(at, value);
+            break;
+        case FieldType::i8:
+            storeClamped<std::int8_t>(at, value);
+            break;
+        case FieldType::u16:
+            storeClamped<std::uint16_t>(at, value);
+            break;
+        case FieldType::i16:
+            storeClamped<std::int16_t>(at, value);
+            break;
+        case FieldType::u32:
+            storeClamped<std::uint32_t>(at, value);
+            break;
+        case FieldType::i32:
+            storeClamped<std::int32_t>(at, value);
+            break;
+        case FieldType::u64:
+            storeClamped<std::uint64_t>(at, value);
+            break;
+        case FieldType::i64:
+            storeClamped<std::int64_t>(at, value);
+            break;
         case FieldType::f32: {
             const auto v = static_cast<float>(value);
             std::memcpy(at, &v, sizeof v);
             break;
         }
-        case FieldType::f64: std::memcpy(at, &value, sizeof value); break;
+        case FieldType::f64:
+            std::memcpy(at, &value, sizeof value);
+            break;
     }
     return *this;
 }

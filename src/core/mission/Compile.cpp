@@ -17,8 +17,11 @@ class Compiler {
     Result<Mission> run() {
         if (!plan_.home) return fail("the plan has no home: set it on the map first");
         if (plan_.traits.item0_is_home)
-            add(0, {.frame = frame::amsl, .command = cmd::waypoint, .x = toE7(plan_.home->position.lat_deg),
-                    .y = toE7(plan_.home->position.lon_deg), .z = static_cast<float>(plan_.home->amsl_m.value_or(0))});
+            add(0, {.frame = frame::amsl,
+                    .command = cmd::waypoint,
+                    .x = toE7(plan_.home->position.lat_deg),
+                    .y = toE7(plan_.home->position.lon_deg),
+                    .z = static_cast<float>(plan_.home->amsl_m.value_or(0))});
         std::set<ItemId> targets;
         bool speeds_differ = false;
         for (const RouteStep& step : route_.steps) {
@@ -33,8 +36,11 @@ class Compiler {
                 const bool target = speeds_differ && first_of_item && targets.contains(step.source);
                 if (carriesSpeed(nav->kind) && (nav->speed_mps != speed_ || target)) {
                     speed_ = nav->speed_mps;
-                    add(step.source, {.frame = frame::mission, .command = cmd::changeSpeed, .param1 = 1,
-                                      .param2 = static_cast<float>(speed_), .param3 = -1});
+                    add(step.source, {.frame = frame::mission,
+                                      .command = cmd::changeSpeed,
+                                      .param1 = 1,
+                                      .param2 = static_cast<float>(speed_),
+                                      .param3 = -1});
                 }
                 addNav(step.source, *nav);
             } else {
@@ -46,7 +52,8 @@ class Compiler {
         for (const auto& [index, target] : jumps_) {
             const auto at = first_seq_.find(target);
             if (at == first_seq_.end())
-                return fail("the repeat at {} has no target: choose the item to go to", itemText(plan_, mission_.source[index]));
+                return fail("the repeat at {} has no target: choose the item to go to",
+                            itemText(plan_, mission_.source[index]));
             mission_.items[index].param1 = static_cast<float>(at->second);
         }
         return std::move(mission_);
@@ -79,7 +86,9 @@ class Compiler {
                 item.command = cmd::loiterTime;
                 item.param1 = static_cast<float>(nav.hold_s);
                 break;
-            case ItemKind::land: item.command = cmd::land; break;
+            case ItemKind::land:
+                item.command = cmd::land;
+                break;
             case ItemKind::returnHome:
                 item = {};
                 item.frame = frame::mission;
@@ -118,8 +127,16 @@ class Compiler {
             item.param1 = static_cast<float>(gimbal->pitch_deg);
             item.z = 2;  // param7: MAV_MOUNT_MODE_MAVLINK_TARGETING
         } else if (const auto* raw = std::get_if<RawCommand>(&action)) {
-            item = {0, static_cast<std::uint8_t>(raw->frame), static_cast<std::uint16_t>(raw->command), raw->param1,
-                    raw->param2, raw->param3, raw->param4, raw->x, raw->y, raw->z};
+            item = {0,
+                    static_cast<std::uint8_t>(raw->frame),
+                    static_cast<std::uint16_t>(raw->command),
+                    raw->param1,
+                    raw->param2,
+                    raw->param3,
+                    raw->param4,
+                    raw->x,
+                    raw->y,
+                    raw->z};
         }
         add(source, item);
     }
@@ -136,23 +153,35 @@ class Compiler {
 /// The item as a word of ours, where it has one and compiles back to the same.
 std::optional<Action> actionOf(const MissionItem& i) {
     switch (i.command) {
-        case cmd::lookAt: return LookAt{placeOf(i), {static_cast<double>(i.z), refOf(i.frame)}, ""};
-        case cmd::lookAtStop: return LookAtStop{};
-        case cmd::photoNow: return PhotoNow{};
-        case cmd::photoDistance: return PhotoEvery{static_cast<double>(i.param1)};
-        case cmd::mountControl: return GimbalPitch{static_cast<double>(i.param1)};
-        default: return std::nullopt;
+        case cmd::lookAt:
+            return LookAt{placeOf(i), {static_cast<double>(i.z), refOf(i.frame)}, ""};
+        case cmd::lookAtStop:
+            return LookAtStop{};
+        case cmd::photoNow:
+            return PhotoNow{};
+        case cmd::photoDistance:
+            return PhotoEvery{static_cast<double>(i.param1)};
+        case cmd::mountControl:
+            return GimbalPitch{static_cast<double>(i.param1)};
+        default:
+            return std::nullopt;
     }
 }
 
 std::optional<ItemKind> kindOf(const MissionItem& i) {
     switch (i.command) {
-        case cmd::takeOff: return ItemKind::takeOff;
-        case cmd::waypoint: return i.param1 > 0 ? ItemKind::hold : ItemKind::waypoint;
-        case cmd::loiterTime: return ItemKind::hold;
-        case cmd::land: return ItemKind::land;
-        case cmd::returnHome: return ItemKind::returnHome;
-        default: return std::nullopt;
+        case cmd::takeOff:
+            return ItemKind::takeOff;
+        case cmd::waypoint:
+            return i.param1 > 0 ? ItemKind::hold : ItemKind::waypoint;
+        case cmd::loiterTime:
+            return ItemKind::hold;
+        case cmd::land:
+            return ItemKind::land;
+        case cmd::returnHome:
+            return ItemKind::returnHome;
+        default:
+            return std::nullopt;
     }
 }
 
@@ -163,8 +192,10 @@ Result<std::vector<Fence>> fencesOf(const std::vector<MissionItem>& items, Plan&
         if (first.command != cmd::fenceKeepIn && first.command != cmd::fenceKeepOut)
             return fail("fence item {}: {} is not known to this version", i, commandText(first.command));
         const auto corners = static_cast<std::size_t>(std::max(0.0f, first.param1));
-        if (corners < 3 || corners > items.size() - i) return fail("fence item {}: a polygon of {} corners is not complete", i, corners);
-        Fence fence{plan.newId(), first.command == cmd::fenceKeepIn ? FenceKind::keepIn : FenceKind::keepOut, "", {}, ""};
+        if (corners < 3 || corners > items.size() - i)
+            return fail("fence item {}: a polygon of {} corners is not complete", i, corners);
+        Fence fence{
+            plan.newId(), first.command == cmd::fenceKeepIn ? FenceKind::keepIn : FenceKind::keepOut, "", {}, ""};
         for (std::size_t k = 0; k < corners; ++k) {
             if (!isValid(placeOf(items[i + k]))) return fail("fence item {}: not a place on the earth", i + k);
             fence.outline.push_back(placeOf(items[i + k]));
@@ -177,15 +208,19 @@ Result<std::vector<Fence>> fencesOf(const std::vector<MissionItem>& items, Plan&
 
 }  // namespace
 
-Result<Mission> compileMission(const Plan& plan, const Route& route) { return Compiler(plan, route).run(); }
+Result<Mission> compileMission(const Plan& plan, const Route& route) {
+    return Compiler(plan, route).run();
+}
 
 std::vector<MissionItem> compileFences(const Plan& plan) {
     std::vector<MissionItem> items;
     for (const Fence& fence : plan.fences)
         for (const GeoPoint& p : fence.outline)
-            items.push_back({.seq = static_cast<std::uint16_t>(items.size()), .frame = frame::amsl,
+            items.push_back({.seq = static_cast<std::uint16_t>(items.size()),
+                             .frame = frame::amsl,
                              .command = fence.kind == FenceKind::keepIn ? cmd::fenceKeepIn : cmd::fenceKeepOut,
-                             .param1 = static_cast<float>(fence.outline.size()), .x = toE7(p.lat_deg),
+                             .param1 = static_cast<float>(fence.outline.size()),
+                             .x = toE7(p.lat_deg),
                              .y = toE7(p.lon_deg)});
     return items;
 }
@@ -241,12 +276,15 @@ Result<Decompiled> decompile(const std::vector<MissionItem>& mission, const std:
             plan.items.push_back(std::move(item));
         } else {
             Action action = RawCommand{m.frame, m.command, m.param1, m.param2, m.param3, m.param4, m.x, m.y, m.z};
-            if (const auto known = actionOf(m)) action = *known;
-            else if (m.command != cmd::jump) out.notes.push_back(fmt::format("item {}: {} is kept as it is", i, commandText(m.command)));
+            if (const auto known = actionOf(m))
+                action = *known;
+            else if (m.command != cmd::jump)
+                out.notes.push_back(fmt::format("item {}: {} is kept as it is", i, commandText(m.command)));
             if (plan.items.empty()) {
                 if (m.command == cmd::jump) return fail("item {}: a repeat before anything is flown", i);
                 early.push_back(action);
-                out.notes.push_back(fmt::format("item {}: {} stands before the first item; it now follows it", i, commandText(m.command)));
+                out.notes.push_back(fmt::format("item {}: {} stands before the first item; it now follows it", i,
+                                                commandText(m.command)));
             } else {
                 Item& last = plan.items.back();
                 if (m.command == cmd::jump) {

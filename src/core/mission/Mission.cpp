@@ -8,7 +8,9 @@
 
 namespace anhinga {
 
-bool isNavigation(std::uint16_t c) { return c == cmd::waypoint || (c >= cmd::loiterTime && c <= cmd::takeOff); }
+bool isNavigation(std::uint16_t c) {
+    return c == cmd::waypoint || (c >= cmd::loiterTime && c <= cmd::takeOff);
+}
 
 bool hasPlace(const MissionItem& item) {
     switch (item.command) {
@@ -17,14 +19,20 @@ bool hasPlace(const MissionItem& item) {
         case cmd::land:
         case cmd::lookAt:
         case cmd::fenceKeepIn:
-        case cmd::fenceKeepOut: return true;
-        default: return false;
+        case cmd::fenceKeepOut:
+            return true;
+        default:
+            return false;
     }
 }
 
-GeoPoint placeOf(const MissionItem& item) { return {item.x * 1e-7, item.y * 1e-7}; }
+GeoPoint placeOf(const MissionItem& item) {
+    return {item.x * 1e-7, item.y * 1e-7};
+}
 
-std::int32_t toE7(double degrees) { return static_cast<std::int32_t>(std::lround(degrees * 1e7)); }
+std::int32_t toE7(double degrees) {
+    return static_cast<std::int32_t>(std::lround(degrees * 1e7));
+}
 
 std::uint8_t frameOf(HeightRef ref) {
     return ref == HeightRef::amsl ? frame::amsl : ref == HeightRef::home ? frame::home : frame::ground;
@@ -41,22 +49,38 @@ HeightRef refOf(std::uint8_t f) {
 
 std::string commandText(std::uint16_t command) {
     switch (command) {
-        case cmd::waypoint: return "waypoint";
-        case cmd::loiterTime: return "hold";
-        case cmd::returnHome: return "return home";
-        case cmd::land: return "land";
-        case cmd::takeOff: return "take off";
-        case cmd::jump: return "repeat";
-        case cmd::changeSpeed: return "speed";
-        case cmd::lookAt: return "look-at";
-        case cmd::lookAtStop: return "look-at stop";
-        case cmd::mountControl: return "gimbal pitch";
-        case cmd::photoDistance: return "photo by distance";
-        case cmd::photoNow: return "photo";
-        case cmd::missionStart: return "start";
-        case cmd::armDisarm: return "arm / disarm";
-        case cmd::doSetMode: return "mode change";
-        default: return fmt::format("command {}", command);
+        case cmd::waypoint:
+            return "waypoint";
+        case cmd::loiterTime:
+            return "hold";
+        case cmd::returnHome:
+            return "return home";
+        case cmd::land:
+            return "land";
+        case cmd::takeOff:
+            return "take off";
+        case cmd::jump:
+            return "repeat";
+        case cmd::changeSpeed:
+            return "speed";
+        case cmd::lookAt:
+            return "look-at";
+        case cmd::lookAtStop:
+            return "look-at stop";
+        case cmd::mountControl:
+            return "gimbal pitch";
+        case cmd::photoDistance:
+            return "photo by distance";
+        case cmd::photoNow:
+            return "photo";
+        case cmd::missionStart:
+            return "start";
+        case cmd::armDisarm:
+            return "arm / disarm";
+        case cmd::doSetMode:
+            return "mode change";
+        default:
+            return fmt::format("command {}", command);
     }
 }
 

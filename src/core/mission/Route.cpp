@@ -11,8 +11,12 @@ Route expand(const Plan& plan, const Terrain* terrain) {
     Route route;
     for (const Item& item : plan.items) {
         const Height height = effectiveHeight(plan, item);
-        RouteNav nav{item.kind, item.position, height, effectiveSpeed(plan, item),
-                     item.acceptance_m.value_or(plan.defaults.acceptance_m), item.hold_s};
+        RouteNav nav{item.kind,
+                     item.position,
+                     height,
+                     effectiveSpeed(plan, item),
+                     item.acceptance_m.value_or(plan.defaults.acceptance_m),
+                     item.hold_s};
         if (item.kind == ItemKind::block) {
             const BlockLines lines = blockLines(plan, item, terrain);
             route.block_area_m2 += lines.area_m2;
@@ -115,7 +119,8 @@ Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain) {
                 b.go(nav->position, amsl, step.source, false);
             }
             if (nav->kind == ItemKind::land)
-                b.go(nav->position, terrain != nullptr ? terrain->sample(nav->position) : std::nullopt, step.source, true);
+                b.go(nav->position, terrain != nullptr ? terrain->sample(nav->position) : std::nullopt, step.source,
+                     true);
         }
         if (b.path.points.empty()) continue;
         first_point.try_emplace(step.source, b.path.points.size() - 1);

@@ -35,8 +35,8 @@ Route expand(const Plan& plan, const Terrain* terrain);
 struct PathPoint {
     GeoPoint position;
     std::optional<double> amsl_m;
-    ItemId source = 0;      // kHomeId for home
-    double along_m = 0;     // distance from the start of the path
+    ItemId source = 0;   // kHomeId for home
+    double along_m = 0;  // distance from the start of the path
 };
 
 /// Straight from `points[from]` to `points[to]`. Legs in itinerary order first, then the legs only a Repeat flies.

@@ -26,11 +26,17 @@ const Fence* Plan::findFence(ItemId id) const {
     return nullptr;
 }
 
-Fence* Plan::findFence(ItemId id) { return const_cast<Fence*>(std::as_const(*this).findFence(id)); }
+Fence* Plan::findFence(ItemId id) {
+    return const_cast<Fence*>(std::as_const(*this).findFence(id));
+}
 
-Height effectiveHeight(const Plan& plan, const Item& item) { return item.height.value_or(plan.defaults.height); }
+Height effectiveHeight(const Plan& plan, const Item& item) {
+    return item.height.value_or(plan.defaults.height);
+}
 
-double effectiveSpeed(const Plan& plan, const Item& item) { return item.speed_mps.value_or(plan.defaults.speed_mps); }
+double effectiveSpeed(const Plan& plan, const Item& item) {
+    return item.speed_mps.value_or(plan.defaults.speed_mps);
+}
 
 bool hasPosition(ItemKind kind) {
     return kind == ItemKind::waypoint || kind == ItemKind::hold || kind == ItemKind::land;
@@ -38,26 +44,37 @@ bool hasPosition(ItemKind kind) {
 
 const char* refText(HeightRef ref) {
     switch (ref) {
-        case HeightRef::home: return "home";
-        case HeightRef::amsl: return "AMSL";
-        case HeightRef::ground: return "ground";
+        case HeightRef::home:
+            return "home";
+        case HeightRef::amsl:
+            return "AMSL";
+        case HeightRef::ground:
+            return "ground";
     }
     return "";
 }
 
 const char* kindText(ItemKind kind) {
     switch (kind) {
-        case ItemKind::takeOff: return "Take off";
-        case ItemKind::waypoint: return "Waypoint";
-        case ItemKind::hold: return "Hold";
-        case ItemKind::land: return "Land";
-        case ItemKind::returnHome: return "Return home";
-        case ItemKind::block: return "Block";
+        case ItemKind::takeOff:
+            return "Take off";
+        case ItemKind::waypoint:
+            return "Waypoint";
+        case ItemKind::hold:
+            return "Hold";
+        case ItemKind::land:
+            return "Land";
+        case ItemKind::returnHome:
+            return "Return home";
+        case ItemKind::block:
+            return "Block";
     }
     return "";
 }
 
-std::string heightText(Height height) { return fmt::format("{:.0f} m {}", height.value_m, refText(height.ref)); }
+std::string heightText(Height height) {
+    return fmt::format("{:.0f} m {}", height.value_m, refText(height.ref));
+}
 
 int itemNumber(const Plan& plan, ItemId id) {
     int number = 0;

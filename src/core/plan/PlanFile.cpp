@@ -30,11 +30,11 @@ struct Name {
     const char* text;
     int value;
 };
-constexpr Name kKinds[] = {{"take-off", int(ItemKind::takeOff)}, {"waypoint", int(ItemKind::waypoint)},
-                           {"hold", int(ItemKind::hold)},        {"land", int(ItemKind::land)},
-                           {"return-home", int(ItemKind::returnHome)}, {"block", int(ItemKind::block)}};
-constexpr Name kRefs[] = {{"home", int(HeightRef::home)}, {"amsl", int(HeightRef::amsl)},
-                          {"ground", int(HeightRef::ground)}};
+constexpr Name kKinds[] = {
+    {"take-off", int(ItemKind::takeOff)}, {"waypoint", int(ItemKind::waypoint)},      {"hold", int(ItemKind::hold)},
+    {"land", int(ItemKind::land)},        {"return-home", int(ItemKind::returnHome)}, {"block", int(ItemKind::block)}};
+constexpr Name kRefs[] = {
+    {"home", int(HeightRef::home)}, {"amsl", int(HeightRef::amsl)}, {"ground", int(HeightRef::ground)}};
 
 template <std::size_t N>
 const char* nameOf(const Name (&names)[N], int value) {
@@ -54,7 +54,9 @@ int valueOf(const Name (&names)[N], const std::string& text, const char* what) {
 
 // ---- writing
 
-Json point(GeoPoint p) { return Json::array({p.lon_deg, p.lat_deg}); }
+Json point(GeoPoint p) {
+    return Json::array({p.lon_deg, p.lat_deg});
+}
 
 Json outlineJson(const std::vector<GeoPoint>& outline) {
     Json ring = Json::array();
@@ -63,7 +65,9 @@ Json outlineJson(const std::vector<GeoPoint>& outline) {
     return Json{{"type", "Polygon"}, {"coordinates", Json::array({ring})}};
 }
 
-Json heightJson(Height h) { return Json{{"value_m", h.value_m}, {"ref", nameOf(kRefs, int(h.ref))}}; }
+Json heightJson(Height h) {
+    return Json{{"value_m", h.value_m}, {"ref", nameOf(kRefs, int(h.ref))}};
+}
 
 void addUnknown(Json& object, const std::string& unknown) {
     if (unknown.empty()) return;
@@ -83,8 +87,13 @@ Json actionJson(const Action& action) {
         Json operator()(const PhotoEvery& a) const { return {{"do", "photo-every"}, {"distance_m", a.distance_m}}; }
         Json operator()(const GimbalPitch& a) const { return {{"do", "gimbal-pitch"}, {"pitch_deg", a.pitch_deg}}; }
         Json operator()(const RawCommand& a) const {
-            return {{"do", "command"}, {"frame", a.frame},   {"command", a.command},
-                    {"params", {a.param1, a.param2, a.param3, a.param4}}, {"x", a.x}, {"y", a.y}, {"z", a.z}};
+            return {{"do", "command"},
+                    {"frame", a.frame},
+                    {"command", a.command},
+                    {"params", {a.param1, a.param2, a.param3, a.param4}},
+                    {"x", a.x},
+                    {"y", a.y},
+                    {"z", a.z}};
         }
     };
     return std::visit(Writer{}, action);
@@ -98,8 +107,10 @@ Json itemFeature(const Item& item) {
     if (item.acceptance_m) data["acceptance_m"] = *item.acceptance_m;
     if (item.kind == ItemKind::hold) data["hold_s"] = item.hold_s;
     if (item.kind == ItemKind::block)
-        data["block"] = {{"heading_deg", item.block.heading_deg}, {"overlap_percent", item.block.overlap_percent},
-                         {"sidelap_percent", item.block.sidelap_percent}, {"margin_m", item.block.margin_m}};
+        data["block"] = {{"heading_deg", item.block.heading_deg},
+                         {"overlap_percent", item.block.overlap_percent},
+                         {"sidelap_percent", item.block.sidelap_percent},
+                         {"margin_m", item.block.margin_m}};
     if (!item.actions.empty()) {
         Json actions = Json::array();
         for (const Action& a : item.actions) actions.push_back(actionJson(a));
@@ -107,18 +118,24 @@ Json itemFeature(const Item& item) {
     }
     addUnknown(data, item.unknown);
     Json geometry = nullptr;
-    if (item.kind == ItemKind::block) geometry = outlineJson(item.block.outline);
-    else if (hasPosition(item.kind)) geometry = Json{{"type", "Point"}, {"coordinates", point(item.position)}};
-    return Json{{"type", "Feature"}, {"geometry", geometry},
-                {"properties", {{"title", item.name.empty() ? kindText(item.kind) : item.name}}}, {"anhinga", data}};
+    if (item.kind == ItemKind::block)
+        geometry = outlineJson(item.block.outline);
+    else if (hasPosition(item.kind))
+        geometry = Json{{"type", "Point"}, {"coordinates", point(item.position)}};
+    return Json{{"type", "Feature"},
+                {"geometry", geometry},
+                {"properties", {{"title", item.name.empty() ? kindText(item.kind) : item.name}}},
+                {"anhinga", data}};
 }
 
 Json fenceFeature(const Fence& fence) {
     Json data{{"type", "fence"}, {"id", fence.id}, {"kind", fence.kind == FenceKind::keepIn ? "keep-in" : "keep-out"}};
     if (!fence.name.empty()) data["name"] = fence.name;
     addUnknown(data, fence.unknown);
-    return Json{{"type", "Feature"}, {"geometry", outlineJson(fence.outline)},
-                {"properties", {{"title", fence.name.empty() ? "Fence" : fence.name}}}, {"anhinga", data}};
+    return Json{{"type", "Feature"},
+                {"geometry", outlineJson(fence.outline)},
+                {"properties", {{"title", fence.name.empty() ? "Fence" : fence.name}}},
+                {"anhinga", data}};
 }
 
 // The numbers of a profile: one table serves writing and reading.
@@ -128,19 +145,27 @@ struct Number {
     double low, high;
 };
 std::vector<Number> vehicleNumbers(VehicleProfile& v) {
-    return {{"cruise_mps", &v.cruise_mps, 0.1, 100}, {"max_mps", &v.max_mps, 0.1, 150},
-            {"climb_mps", &v.climb_mps, 0.1, 50}, {"descent_mps", &v.descent_mps, 0.1, 50},
-            {"land_mps", &v.land_mps, 0.1, 10}, {"accel_mps2", &v.accel_mps2, 0.1, 50},
-            {"yaw_rate_dps", &v.yaw_rate_dps, 1, 720}, {"mass_kg", &v.mass_kg, 0.02, 1000},
-            {"rotor_area_m2", &v.rotor_area_m2, 0.001, 500}, {"drag_area_m2", &v.drag_area_m2, 0, 50},
-            {"efficiency", &v.efficiency, 0.05, 1}, {"other_power_w", &v.other_power_w, 0, 1e5},
-            {"battery_wh", &v.battery_wh, 0.1, 1e6}, {"battery_cells", &v.battery_cells, 1, 200},
-            {"battery_resistance_ohm", &v.battery_resistance_ohm, 0, 10}, {"reserve_percent", &v.reserve_percent, 0, 95}};
+    return {{"cruise_mps", &v.cruise_mps, 0.1, 100},
+            {"max_mps", &v.max_mps, 0.1, 150},
+            {"climb_mps", &v.climb_mps, 0.1, 50},
+            {"descent_mps", &v.descent_mps, 0.1, 50},
+            {"land_mps", &v.land_mps, 0.1, 10},
+            {"accel_mps2", &v.accel_mps2, 0.1, 50},
+            {"yaw_rate_dps", &v.yaw_rate_dps, 1, 720},
+            {"mass_kg", &v.mass_kg, 0.02, 1000},
+            {"rotor_area_m2", &v.rotor_area_m2, 0.001, 500},
+            {"drag_area_m2", &v.drag_area_m2, 0, 50},
+            {"efficiency", &v.efficiency, 0.05, 1},
+            {"other_power_w", &v.other_power_w, 0, 1e5},
+            {"battery_wh", &v.battery_wh, 0.1, 1e6},
+            {"battery_cells", &v.battery_cells, 1, 200},
+            {"battery_resistance_ohm", &v.battery_resistance_ohm, 0, 10},
+            {"reserve_percent", &v.reserve_percent, 0, 95}};
 }
 std::vector<Number> cameraNumbers(CameraProfile& c) {
     return {{"sensor_w_mm", &c.sensor_w_mm, 0.5, 200}, {"sensor_h_mm", &c.sensor_h_mm, 0.5, 200},
-            {"focal_mm", &c.focal_mm, 0.5, 2000}, {"min_interval_s", &c.min_interval_s, 0, 3600},
-            {"shutter_s", &c.shutter_s, 0, 60}, {"photo_mb", &c.photo_mb, 0, 10000}};
+            {"focal_mm", &c.focal_mm, 0.5, 2000},      {"min_interval_s", &c.min_interval_s, 0, 3600},
+            {"shutter_s", &c.shutter_s, 0, 60},        {"photo_mb", &c.photo_mb, 0, 10000}};
 }
 
 // ---- reading
@@ -189,7 +214,9 @@ Height readHeight(const Json& j) {
     return {number(j, "value_m", -kMaxHeight_m, kMaxHeight_m),
             static_cast<HeightRef>(valueOf(kRefs, textOr(j, "ref", ""), "height ref"))};
 }
-ItemId readId(const Json& j, const char* key) { return static_cast<ItemId>(number(j, key, 1, 4294967294.0)); }
+ItemId readId(const Json& j, const char* key) {
+    return static_cast<ItemId>(number(j, key, 1, 4294967294.0));
+}
 
 Action readAction(const Json& j) {
     if (!j.is_object()) wrong("an action must be an object");
@@ -199,7 +226,8 @@ Action readAction(const Json& j) {
                       static_cast<int>(number(j, "count", -1, 32767))};
     }
     if (what == "look-at")
-        return LookAt{readPoint(j.value("place", Json())), readHeight(j.value("height", Json())), textOr(j, "name", "")};
+        return LookAt{readPoint(j.value("place", Json())), readHeight(j.value("height", Json())),
+                      textOr(j, "name", "")};
     if (what == "look-at-stop") return LookAtStop{};
     if (what == "photo") return PhotoNow{};
     if (what == "photo-every") return PhotoEvery{number(j, "distance_m", 0, 100000)};
@@ -256,8 +284,8 @@ Item readItem(const Json& feature, const Json& data) {
         if (!data.at("actions").is_array()) wrong("actions must be a list");
         for (const Json& a : data.at("actions")) item.actions.push_back(readAction(a));
     }
-    item.unknown = unknownOf(data, {"type", "id", "kind", "name", "height", "speed_mps", "acceptance_m", "hold_s",
-                                    "block", "actions"});
+    item.unknown = unknownOf(
+        data, {"type", "id", "kind", "name", "height", "speed_mps", "acceptance_m", "hold_s", "block", "actions"});
     return item;
 }
 
@@ -321,9 +349,9 @@ void readPlanMembers(Plan& plan, const Json& a) {
     };
     files("terrain", plan.terrain_files);
     files("imagery", plan.imagery_files);
-    plan.unknown = unknownOf(a, {"format", "title", "notes", "home", "defaults", "vehicle", "camera", "autopilot",
-                                 "clearance_min_m", "clearance_margin_m", "ceiling_m", "return_height_m", "terrain",
-                                 "imagery", "next_id"});
+    plan.unknown = unknownOf(
+        a, {"format", "title", "notes", "home", "defaults", "vehicle", "camera", "autopilot", "clearance_min_m",
+            "clearance_margin_m", "ceiling_m", "return_height_m", "terrain", "imagery", "next_id"});
 }
 
 Plan readPlan(const Json& root) {
@@ -376,7 +404,8 @@ std::string writePlanText(const Plan& plan) {
         a["home"] = {{"position", point(plan.home->position)}};
         if (plan.home->amsl_m) a["home"]["amsl_m"] = *plan.home->amsl_m;
     }
-    a["defaults"] = {{"height", heightJson(plan.defaults.height)}, {"speed_mps", plan.defaults.speed_mps},
+    a["defaults"] = {{"height", heightJson(plan.defaults.height)},
+                     {"speed_mps", plan.defaults.speed_mps},
                      {"acceptance_m", plan.defaults.acceptance_m}};
     VehicleProfile vehicle = plan.vehicle;
     a["vehicle"] = {{"name", vehicle.name}};
@@ -384,7 +413,8 @@ std::string writePlanText(const Plan& plan) {
     CameraProfile camera = plan.camera;
     a["camera"] = {{"name", camera.name}, {"px_across", camera.px_across}, {"px_along", camera.px_along}};
     for (const Number& n : cameraNumbers(camera)) a["camera"][n.key] = *n.value;
-    a["autopilot"] = {{"item_limit", plan.traits.item_limit}, {"item0_is_home", plan.traits.item0_is_home},
+    a["autopilot"] = {{"item_limit", plan.traits.item_limit},
+                      {"item0_is_home", plan.traits.item0_is_home},
                       {"repeats_rearm", plan.traits.repeats_rearm},
                       {"first_waypoint_max_m", plan.traits.first_waypoint_max_m}};
     a["clearance_min_m"] = plan.clearance_min_m;
@@ -407,7 +437,8 @@ std::string writePlanText(const Plan& plan) {
     if (plan.home)
         features.push_back(Json{{"type", "Feature"},
                                 {"geometry", {{"type", "Point"}, {"coordinates", point(plan.home->position)}}},
-                                {"properties", {{"title", "Home"}}}, {"anhinga", {{"type", "home"}}}});
+                                {"properties", {{"title", "Home"}}},
+                                {"anhinga", {{"type", "home"}}}});
     for (const Item& item : plan.items) features.push_back(itemFeature(item));
     for (const Fence& fence : plan.fences) features.push_back(fenceFeature(fence));
     for (std::size_t i = 0; i < features.size(); ++i)
@@ -440,7 +471,9 @@ Result<Plan> loadPlan(const std::string& path) {
     return readPlanText(*text, path);
 }
 
-Result<void> savePlan(const Plan& plan, const std::string& path) { return writeFileAtomic(path, writePlanText(plan)); }
+Result<void> savePlan(const Plan& plan, const std::string& path) {
+    return writeFileAtomic(path, writePlanText(plan));
+}
 
 std::string resolveBeside(const std::string& plan_path, const std::string& file) {
     const std::filesystem::path p(file);

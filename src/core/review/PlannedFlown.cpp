@@ -6,7 +6,9 @@ namespace anhinga {
 
 namespace {
 
-bool isPoint(const MissionItem& i) { return i.command == cmd::waypoint || i.command == cmd::loiterTime; }
+bool isPoint(const MissionItem& i) {
+    return i.command == cmd::waypoint || i.command == cmd::loiterTime;
+}
 
 std::optional<double> heightHome(const MissionItem& i, std::optional<double> home_amsl_m) {
     if (refOf(i.frame) == HeightRef::home) return static_cast<double>(i.z);
@@ -58,7 +60,8 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
         const double t = lat->t_s[i];
         while (k + 1 < item->t_s.size() && item->t_s[k + 1] <= t) ++k;
         while (mode_at + 1 < log.modes.size() && log.modes[mode_at + 1].t_s <= t) ++mode_at;
-        const bool in_mission = log.modes.empty() || (log.modes[mode_at].t_s <= t && log.modes[mode_at].name == "mission");
+        const bool in_mission =
+            log.modes.empty() || (log.modes[mode_at].t_s <= t && log.modes[mode_at].name == "mission");
         const int seq = item->t_s[k] <= t ? static_cast<int>(item->value[k]) : -1;
         if (seq != current) {
             close();
@@ -74,7 +77,8 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
         const auto near = distanceToSegment(p, frame.toLocal(placeOf(*from)), frame.toLocal(placeOf(*to)));
         // Cross-track: square to the line of the leg, also a little before its start and past its end.
         const Vec2 line = frame.toLocal(placeOf(*to)) - frame.toLocal(placeOf(*from));
-        const double off = length(line) > 1 ? std::abs(cross(p - frame.toLocal(placeOf(*from)), line)) / length(line) : near.distance_m;
+        const double off = length(line) > 1 ? std::abs(cross(p - frame.toLocal(placeOf(*from)), line)) / length(line)
+                                            : near.distance_m;
         cross_sum += off;
         all_cross += off;
         ++leg_samples;

@@ -44,13 +44,12 @@ Result<GdalDataset> warpedTo(const GdalDataset& source, const std::string& path,
                              bool nodata_alpha) {
     if (GDALGetSpatialRef(source.get()) == nullptr && GDALGetGCPCount(source.get()) == 0)
         return fail("{}: its place on the earth is not known: it names no reference system", path);
-    const char* plain[] = {"-t_srs", reference, "-of", "VRT", "-r", "bilinear", "-dstnodata", "nan", "-ot", "Float32",
-                           nullptr};
+    const char* plain[] = {"-t_srs",     reference, "-of", "VRT",     "-r",   "bilinear",
+                           "-dstnodata", "nan",     "-ot", "Float32", nullptr};
     const char* alpha[] = {"-t_srs", reference, "-of", "VRT", "-r", "bilinear", "-dstalpha", nullptr};
     CPLPushErrorHandler(CPLQuietErrorHandler);
     CPLErrorReset();
-    GDALWarpAppOptions* options =
-        GDALWarpAppOptionsNew(const_cast<char**>(nodata_alpha ? alpha : plain), nullptr);
+    GDALWarpAppOptions* options = GDALWarpAppOptionsNew(const_cast<char**>(nodata_alpha ? alpha : plain), nullptr);
     GDALDatasetH input = source.get();
     int wrong = 0;
     GdalDataset warped(GDALWarp("", nullptr, 1, &input, options, &wrong));

@@ -28,15 +28,16 @@ Result<ImageryTile> readImagery(const std::string& path, int max_side) {
     tile.top = 0.5 - t[3] / world;
     tile.right = (t[0] + t[1] * width) / world + 0.5;
     tile.bottom = 0.5 - (t[3] + t[5] * height) / world;
-    if (!std::isfinite(tile.left + tile.top + tile.right + tile.bottom)) return fail("{}: its position is damaged", path);
+    if (!std::isfinite(tile.left + tile.top + tile.right + tile.bottom))
+        return fail("{}: its position is damaged", path);
     tile.rgba.assign(static_cast<std::size_t>(tile.width) * static_cast<std::size_t>(tile.height) * 4, 255);
     const int colour_bands = bands >= 4 ? 3 : 1;
     CPLPushErrorHandler(CPLQuietErrorHandler);
     CPLErr read = CE_None;
     for (int channel = 0; channel < 4 && read == CE_None; ++channel) {
         const int band = channel == 3 ? bands : std::min(channel + 1, colour_bands);
-        read = GDALRasterIO(GDALGetRasterBand(dataset, band), GF_Read, 0, 0, width, height,
-                            tile.rgba.data() + channel, tile.width, tile.height, GDT_Byte, 4, 4 * tile.width);
+        read = GDALRasterIO(GDALGetRasterBand(dataset, band), GF_Read, 0, 0, width, height, tile.rgba.data() + channel,
+                            tile.width, tile.height, GDT_Byte, 4, 4 * tile.width);
     }
     CPLPopErrorHandler();
     if (read != CE_None) return fail("{}: the picture cannot be read: {}", path, lastGdalError());

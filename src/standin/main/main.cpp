@@ -36,7 +36,8 @@ int main(int argc, char** argv) {
     app.add_option("--wind-from", options.wind.from_deg, "degrees")->check(CLI::Range(-360.0, 360.0));
     app.add_option("--wind-speed", options.wind.speed_mps, "m/s")->check(CLI::Range(0.0, 60.0));
     app.add_option("--loss", conditions.loss, "share of packets lost, 0..1")->check(CLI::Range(0.0, 1.0));
-    app.add_option("--duplicate", conditions.duplicate, "share of packets sent twice, 0..1")->check(CLI::Range(0.0, 1.0));
+    app.add_option("--duplicate", conditions.duplicate, "share of packets sent twice, 0..1")
+        ->check(CLI::Range(0.0, 1.0));
     app.add_option("--latency", conditions.latency_ms, "milliseconds each way")->check(CLI::Range(0, 60000));
     app.add_option("--seed", conditions.seed, "of the played link");
     app.add_option("--max-items", options.max_items, "mission items it can hold")->check(CLI::Range(0, 65535));
@@ -44,7 +45,8 @@ int main(int argc, char** argv) {
     for (const FaultInfo& f : kFaults) fault_help += fmt::format("\n  {}: {}", f.name, f.text);
     app.add_option("--fault", faults, fault_help);
     app.add_option("--logs", options.logs_dir, "folder for onboard logs")->check(CLI::ExistingDirectory);
-    app.add_option("--run-for", run_for_s, "end by itself after so many seconds; 0: never")->check(CLI::Range(0.0, 1e6));
+    app.add_option("--run-for", run_for_s, "end by itself after so many seconds; 0: never")
+        ->check(CLI::Range(0.0, 1e6));
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& e) {
@@ -95,8 +97,8 @@ int main(int argc, char** argv) {
     transport = std::move(*opened);
     std::signal(SIGTERM, [](int) { stop_asked = true; });
     std::signal(SIGINT, [](int) { stop_asked = true; });
-    std::cout << fmt::format("stand-in at {:.5f} {:.5f}, {:.1f} m AMSL, {}x, {}\n", options.home.lat_deg, options.home.lon_deg,
-                             options.home_amsl_m, options.speedup, link)
+    std::cout << fmt::format("stand-in at {:.5f} {:.5f}, {:.1f} m AMSL, {}x, {}\n", options.home.lat_deg,
+                             options.home.lon_deg, options.home_amsl_m, options.speedup, link)
               << std::flush;
     const double start = monotonicMs();
     double last = start;
