@@ -80,7 +80,7 @@ void TraceBand::setTheme(const Theme& theme) {
 
 void TraceBand::setLog(LogPtr log) {
     log_ = std::move(log);
-    t_s_ = 0;
+    t_s_ = log_ ? log_->firstTime() + 2 : 0;
     rebuild();
     showAll();
 }
@@ -133,7 +133,8 @@ void TraceBand::rebuild() {
         QCPGraph* g = plot_->addGraph(plot_->xAxis, traces_[i].right ? plot_->yAxis2 : plot_->yAxis);
         g->setPen(QPen(colourOf(i), 1.6));
         if (c == nullptr) continue;
-        const QString name = QString::fromStdString(c->name + (c->unit.empty() ? "" : " " + c->unit));
+        // The end of the name says quantity and unit; the whole name stands in the list and at the cursor.
+        const QString name = QString::fromStdString(c->name.substr(c->name.rfind('.') + 1));
         (traces_[i].right ? right : left) << name;
     }
     plot_->yAxis->setLabel(left.join("  "));

@@ -52,8 +52,9 @@ void MapView::paintEvent(QPaintEvent*) {
     paintBlocks(p);
     paintRoute(p);
     paintRepeatsAndLooks(p);
-    paintOverlay(p);
+    paintTracks(p);
     paintItems(p);
+    paintAircraft(p);
     paintShape(p);
     paintFurniture(p);
     frame_ms_ = monotonicMs() - start;
@@ -414,7 +415,7 @@ void MapView::paintShape(QPainter& p) {
     }
 }
 
-void MapView::paintOverlay(QPainter& p) {
+void MapView::paintTracks(QPainter& p) {
     if (overlay_.track.size() > 1) {
         QPolygonF line;
         for (const GeoPoint& g : overlay_.track) {
@@ -433,6 +434,9 @@ void MapView::paintOverlay(QPainter& p) {
         const QPointF at = view_.toScreen(g);
         if (rect().contains(at.toPoint())) p.drawRect(QRectF(at - QPointF(2, 2), QSizeF(4, 4)));
     }
+}
+
+void MapView::paintAircraft(QPainter& p) {
     if (cursor_) {
         const QPointF at = view_.toScreen(*cursor_);
         p.setBrush(Qt::NoBrush);

@@ -105,7 +105,8 @@ class MapView : public QWidget {
     void paintRepeatsAndLooks(QPainter& p);
     void paintItems(QPainter& p);
     void paintShape(QPainter& p);
-    void paintOverlay(QPainter& p);
+    void paintTracks(QPainter& p);
+    void paintAircraft(QPainter& p);
     void paintFurniture(QPainter& p);
     void paintHatch(QPainter& p, const QPainterPath& path, const QColor& colour);
     QPolygonF polygon(const std::vector<GeoPoint>& outline) const;

@@ -87,6 +87,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     profile_ = new ProfileBand(&plan_);
     rehearse_band_ = new TimeBand;
     field_band_ = new TimeBand;
+    field_band_->setObjectName("field band");
     traces_ = new TraceBand;
     channels_ = new ChannelPanel(&review_, traces_);
     comparison_ = new ComparisonPanel(&review_, &plan_);
@@ -374,7 +375,10 @@ void MainWindow::connectAll() {
     connect(&link_, &LinkSession::vehicleChanged, this, [this] {
         const VehicleSnapshot& v = link_.vehicle();
         if (v.boot_s && v.armed && v.height_home_m) {
-            if (field_start_s_ < 0 || *v.boot_s < field_start_s_) {
+            // The clock starts with the mission, as it does in rehearsal; waiting armed on the ground does not count.
+            const bool begins = modeName(v) == "mission" && !field_modes_.empty() && field_modes_.size() == 1 &&
+                                field_modes_[0].second != "mission" && *v.height_home_m < 1;
+            if (field_start_s_ < 0 || *v.boot_s < field_start_s_ || begins) {
                 field_start_s_ = *v.boot_s;
                 field_heights_.clear();
                 field_battery_.clear();

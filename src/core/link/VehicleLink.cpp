@@ -36,6 +36,7 @@ Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& addres
     link->beat_ = std::jthread([l = link.get()](const std::stop_token& stop) {
         std::mutex m;
         std::condition_variable_any never;
+        // cppcheck-suppress localMutex  ; only there for the timed wait
         std::unique_lock lock(m);
         while (!stop.stop_requested()) {
             Message beat("HEARTBEAT");

@@ -102,10 +102,17 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
     close();
     if (samples > 0) out.cross_mean_m = all_cross / static_cast<double>(samples);
     if (height_samples > 0) out.height_mean_m = all_height / static_cast<double>(height_samples);
-    for (const LogSession& s : log.sessions) {
-        out.flown_s += s.armed_s > 0 ? s.armed_s : s.to_s - s.from_s;
-        out.distance_m += s.distance_m;
+    for (const LogSession& session : log.sessions) out.distance_m += session.distance_m;
+    // Waiting armed on the ground is not flying: the clock starts with the mission, as it does in rehearsal.
+    std::optional<double> start;
+    double armed = 0, end = lat->t_s.back();
+    for (const LogEvent& e : log.events) {
+        if (e.kind == "armed" && armed == 0) armed = e.t_s;
+        if (e.kind == "disarmed") end = e.t_s;
     }
+    for (const ModeChange& m : log.modes)
+        if (m.name == "mission" && !start) start = m.t_s;
+    out.flown_s = end - std::max(armed, start.value_or(armed));
     for (const LogEvent& e : log.events) out.photos_flown += e.kind == "photo";
     if (const Channel* used = log.find("battery.used_wh"); used != nullptr && !used->value.empty())
         out.energy_wh = used->value.back() - used->value.front();

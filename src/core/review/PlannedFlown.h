@@ -25,7 +25,7 @@ struct PlannedFlown {
     double cross_mean_m = 0, cross_max_m = 0;
     double height_mean_m = 0, height_max_m = 0;
     std::size_t worst_leg = 0;
-    double flown_s = 0;  // armed time, or all when the log does not say
+    double flown_s = 0;  // from the start of the mission (else arming, else the log) to disarming
     double distance_m = 0;
     int photos_flown = 0;
     std::optional<double> energy_wh;
