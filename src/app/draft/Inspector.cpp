@@ -80,7 +80,11 @@ void Inspector::refresh() {
         if (f.edit->text() != shown.text) f.edit->setText(shown.text);
         markProperty(f.edit, "inherited", shown.inherited);
     }
-    for (const Note& n : notes_) n.label->setText(n.get(plan).text);
+    for (const Note& n : notes_) {
+        const QString text = n.get(plan).text;
+        n.label->setText(text);
+        n.label->setVisible(!text.isEmpty());
+    }
     for (const RefBox& r : refs_)
         if (const Item* item = plan.find(r.id)) {
             const QSignalBlocker quiet(r.box);

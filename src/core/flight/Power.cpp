@@ -1,5 +1,8 @@
 #include "core/flight/Power.h"
 
+#include <algorithm>
+#include <cmath>
+
 namespace anhinga {
 
 namespace {

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <utility>
+
 namespace anhinga {
 
 const Item* Plan::find(ItemId id) const {

@@ -1,5 +1,7 @@
 #include "core/plan/PlanFile.h"
 
+#include <algorithm>
+#include <cmath>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 #include <set>
@@ -252,9 +254,11 @@ Action readAction(const Json& j) {
 /// Members of `object` not in `known`, as the text of a JSON object; empty when there are none.
 std::string unknownOf(const Json& object, std::initializer_list<const char*> known) {
     Json rest = Json::object();
-    for (const auto& [key, value] : object.items())
+    for (const auto& member : object.items()) {
+        const std::string& key = member.key();
         if (std::find_if(known.begin(), known.end(), [&](const char* k) { return key == k; }) == known.end())
-            rest[key] = value;
+            rest[key] = member.value();
+    }
     return rest.empty() ? std::string() : rest.dump();
 }
 
