@@ -106,7 +106,7 @@ void StandIn::missionMessage(const Message& m) {
             return acknowledge(type, 0);
         }
         if (upload_.active && upload_.type == type && upload_.count == count && upload_.next == 0) return askNext();
-        upload_ = {true, type, count, 0, 0, wall_s_, {}};
+        upload_ = {true, false, type, count, 0, 0, wall_s_, {}};
         return askNext();
     }
     if (m.is("MISSION_ITEM_INT")) return takeItem(m);
@@ -130,7 +130,8 @@ void StandIn::takeItem(const Message& m) {
     MissionItem item = missionItemOf(m);
     if (!upload_.active) {
         // Our acknowledgement was lost and the last item came again.
-        if (!stores_[type].items.empty() && item.seq + 1u == stores_[type].items.size()) acknowledge(type, 0);
+        const auto& held = stores_[type].items;
+        if (upload_.done && upload_.type == type && !held.empty() && item.seq + 1u == held.size()) acknowledge(type, 0);
         return;
     }
     if (type != upload_.type || item.seq != upload_.next) return;
@@ -144,6 +145,7 @@ void StandIn::takeItem(const Message& m) {
     upload_.tries = 0;
     if (upload_.next < upload_.count) return askNext();
     upload_.active = false;
+    upload_.done = true;
     if (type == 0 && fault("alter-item") && upload_.items.size() > 2) upload_.items[2].z += 5;
     stores_[type].items = upload_.items;
     if (type == 0) {

@@ -52,7 +52,7 @@ class StandIn {
         std::vector<MissionItem> items;
     };
     struct Upload {
-        bool active = false;
+        bool active = false, done = false;
         int type = 0, count = 0, next = 0, tries = 0;
         double asked_s = 0;
         std::vector<MissionItem> items;

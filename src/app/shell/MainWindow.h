@@ -38,6 +38,8 @@ class MainWindow : public QMainWindow {
     void setNight(bool night);
     /// Offers what was not saved before the last run ended badly.
     void recover();
+    /// Keeps what is not saved safe against a bad end; done by itself every few seconds.
+    void autosave();
 
     PlanSession& plan() { return plan_; }
     LinkSession& link() { return link_; }
@@ -77,7 +79,6 @@ class MainWindow : public QMainWindow {
     void rebuildRecent();
     void deleteSelection();
     void duplicateSelection();
-    void autosave();
     void logOpened();
     void placeOverlays();
 

@@ -1,0 +1,109 @@
+#include <catch2/catch.hpp>
+
+#include "core/flightlog/FlightLog.h"
+
+using namespace anhinga;
+
+namespace {
+/// A log of positions every second, moving north a metre a second, at the times given.
+void positions(FlightLog& log, double from, double to, double height = 20) {
+    for (double t = from; t <= to; t += 1) {
+        log.channel("position.lat_deg", "deg").add(t, 47 + t / 111180);
+        log.channel("position.lon_deg", "deg").add(t, -20);
+        log.channel("position.height_home_m", "m").add(t, height);
+    }
+}
+}  // namespace
+
+TEST_CASE("a channel holds its last value and knows nothing before its first", "[flightlog]") {
+    Channel c;
+    CHECK_FALSE(c.at(0));
+    c.add(1, 10);
+    c.add(2, 20);
+    c.add(2, 21);
+    c.add(5, 50);
+    CHECK_FALSE(c.at(0.999));
+    CHECK(c.at(1) == 10.0);
+    CHECK(c.at(1.5) == 10.0);
+    CHECK(c.at(2) == 21.0);
+    CHECK(c.at(4.9) == 21.0);
+    CHECK(c.at(1e9) == 50.0);
+}
+
+TEST_CASE("channels keep their place while others are made, canonical ones come first", "[flightlog]") {
+    FlightLog log;
+    Channel& first = log.channel("position.lat_deg", "deg");
+    for (int i = 0; i < 500; ++i) log.channel("MESSAGE.field" + std::to_string(i), "");
+    first.add(1, 2);
+    CHECK(log.find("position.lat_deg")->value.size() == 1);
+    CHECK(log.find("position.lat_deg")->unit == "deg");
+    CHECK(log.channels().front()->name == "position.lat_deg");
+    CHECK(log.find("none") == nullptr);
+    CHECK(&log.channel("position.lat_deg", "other") == &first);
+    CHECK(first.unit == "deg");
+}
+
+TEST_CASE("units follow from canonical names", "[flightlog]") {
+    CHECK(canonicalUnit("attitude.roll_deg") == "deg");
+    CHECK(canonicalUnit("velocity.ground_mps") == "m/s");
+    CHECK(canonicalUnit("vibration.x_mps2") == "m/s2");
+    CHECK(canonicalUnit("imu.gyro_x_dps") == "deg/s");
+    CHECK(canonicalUnit("battery.left_percent") == "%");
+    CHECK(canonicalUnit("battery.voltage_v") == "V");
+    CHECK(canonicalUnit("position.height_home_m") == "m");
+    CHECK(canonicalUnit("mission.item").empty());
+    CHECK(isCanonical("mission.item"));
+    CHECK_FALSE(isCanonical("HEARTBEAT.type"));
+    CHECK_FALSE(isCanonical(""));
+}
+
+TEST_CASE("a pause or a restart begins a new session", "[flightlog][sessions]") {
+    FlightLog log;
+    positions(log, 0, 60);
+    positions(log, 200, 230, 45);
+    positions(log, 231, 260, 10);
+    log.start_unix_s = 1.8e9;
+    log.findSessions({230.5});
+    REQUIRE(log.sessions.size() == 3);
+    CHECK(log.sessions[0].to_s == 60);
+    CHECK(log.sessions[0].distance_m == Approx(60).epsilon(0.01));
+    CHECK(log.sessions[1].max_height_home_m == 45);
+    CHECK(log.sessions[1].start_unix_s == Approx(1.8e9 + 200));
+    CHECK(log.sessions[2].from_s == 231);
+}
+
+TEST_CASE("armed time is counted within each session, an open end to its end", "[flightlog][sessions]") {
+    FlightLog log;
+    positions(log, 0, 100);
+    positions(log, 200, 300);
+    log.events = {{10, "armed", ""}, {30, "disarmed", ""}, {40, "armed", ""}, {45, "disarmed", ""}, {210, "armed", ""}};
+    log.findSessions({});
+    REQUIRE(log.sessions.size() == 2);
+    CHECK(log.sessions[0].armed_s == Approx(25));
+    CHECK(log.sessions[1].armed_s == Approx(90));
+}
+
+TEST_CASE("a log without positions is one session, an empty log none", "[flightlog][sessions]") {
+    FlightLog log;
+    log.findSessions({});
+    CHECK(log.sessions.empty());
+    CHECK(log.duration_s() == 0);
+    log.channel("battery.voltage_v", "V").add(5, 12);
+    log.channel("battery.voltage_v", "V").add(25, 11);
+    log.findSessions({});
+    REQUIRE(log.sessions.size() == 1);
+    CHECK(log.duration_s() == 20);
+    CHECK(log.firstTime() == 5);
+}
+
+TEST_CASE("a track across the 180th meridian is not once round the earth", "[flightlog][sessions]") {
+    FlightLog log;
+    for (int i = 0; i < 10; ++i) {
+        log.channel("position.lat_deg", "deg").add(i, -17);
+        const double lon = 179.9995 + i * 0.0001;
+        log.channel("position.lon_deg", "deg").add(i, lon > 180 ? lon - 360 : lon);
+    }
+    log.findSessions({});
+    REQUIRE(log.sessions.size() == 1);
+    CHECK(log.sessions[0].distance_m == Approx(9 * 0.0001 * 111320 * 0.956).epsilon(0.02));
+}

@@ -1,0 +1,272 @@
+// Properties over many generated cases: the executor against a reference, compiling there and back, patterns anywhere.
+#include <catch2/catch.hpp>
+
+#include "core/check/Check.h"
+#include "core/flight/Executor.h"
+#include "core/geo/Polygon.h"
+#include "core/mission/Compile.h"
+#include "core/pattern/BlockPattern.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+/// The rules of a repeat in the plainest form: a program counter and one counter a jump.
+std::vector<std::size_t> referenceOrder(const std::vector<MissionItem>& items, bool rearm, std::size_t most) {
+    std::vector<std::size_t> order;
+    std::map<std::size_t, int> done;
+    std::size_t pc = 1;
+    for (int guard = 0; guard < 20000 && pc < items.size() && order.size() < most; ++guard) {
+        const MissionItem& i = items[pc];
+        if (i.command != cmd::jump) {
+            order.push_back(pc++);
+        } else if (i.param2 < 0 || done[pc] < static_cast<int>(i.param2)) {
+            ++done[pc];
+            pc = static_cast<std::size_t>(i.param1);
+        } else {
+            if (rearm) done[pc] = 0;
+            ++pc;
+        }
+    }
+    return order;
+}
+
+/// A plan with a bit of everything, from a seed.
+Plan randomPlan(unsigned seed) {
+    std::mt19937 random(seed);
+    const auto pick = [&](int n) { return static_cast<int>(random() % static_cast<unsigned>(n)); };
+    const auto value = [&](double low, double high) {
+        return low + (high - low) * static_cast<double>(random() % 10001) / 10000.0;
+    };
+    const GeoPoint homes[] = {{47.31, -20.12}, {-41.2, 179.9996}, {69.9, -179.9995}, {0.001, 0.001}, {-78, 12}};
+    Plan plan;
+    plan.home = Home{homes[seed % 5], value(-50, 400)};
+    plan.defaults.speed_mps = std::round(value(3, 12) * 4) / 4;
+    const int n = 2 + pick(12);
+    for (int i = 0; i < n; ++i) {
+        Item item;
+        item.id = plan.newId();
+        const int what = pick(10);
+        item.kind = i == 0     ? ItemKind::takeOff
+                    : what < 6 ? ItemKind::waypoint
+                    : what < 8 ? ItemKind::hold
+                               : ItemKind::block;
+        item.position = destination(plan.home->position, value(0, 360), value(10, 800));
+        if (item.kind == ItemKind::hold) item.hold_s = pick(60);
+        if (item.kind == ItemKind::block) {
+            const GeoPoint c = item.position;
+            for (int k = 0; k < 5; ++k) item.block.outline.push_back(destination(c, k * 72.0, value(60, 140)));
+            item.block.heading_deg = pick(180);
+        }
+        if (pick(2) == 0) item.height = Height{std::round(value(20, 120)), static_cast<HeightRef>(pick(3))};
+        if (item.kind != ItemKind::takeOff && pick(3) == 0) item.speed_mps = std::round(value(2, 12) * 4) / 4;
+        if (pick(4) == 0) item.actions.push_back(PhotoNow{});
+        if (pick(5) == 0) item.actions.push_back(LookAt{destination(item.position, 10, 50), Height::amsl(12), ""});
+        if (pick(5) == 0) item.actions.push_back(LookAtStop{});
+        if (pick(5) == 0) item.actions.push_back(GimbalPitch{-30});
+        if (i > 1 && pick(3) == 0)
+            item.actions.push_back(Repeat{plan.items[static_cast<std::size_t>(1 + pick(i - 1))].id, pick(4)});
+        plan.items.push_back(item);
+    }
+    Item back;
+    back.id = plan.newId();
+    back.kind = pick(2) == 0 ? ItemKind::returnHome : ItemKind::land;
+    back.position = plan.home->position;
+    plan.items.push_back(back);
+    return plan;
+}
+
+bool sameNumber(float a, float b) {
+    return a == b || (std::isnan(a) && std::isnan(b));
+}
+
+}  // namespace
+
+TEST_CASE("the executor visits what the reference visits, for hundreds of random lists",
+          "[flight][executor][property]") {
+    std::mt19937 random(99);
+    for (int round = 0; round < 400; ++round) {
+        std::vector<MissionItem> items{{0, 0, cmd::waypoint}};
+        const int n = 3 + static_cast<int>(random() % 12);
+        for (int i = 1; i <= n; ++i) {
+            const bool jump = i > 1 && random() % 3 == 0;
+            MissionItem m{static_cast<std::uint16_t>(i), 3, jump ? cmd::jump : cmd::waypoint};
+            if (jump) {
+                m.param1 = static_cast<float>(1 + random() % static_cast<unsigned>(n));
+                m.param2 = static_cast<float>(random() % 4);
+            }
+            items.push_back(m);
+        }
+        for (const bool rearm : {true, false}) {
+            const auto expected = referenceOrder(items, rearm, 50);
+            Executor executor(items, true, rearm);
+            std::vector<std::size_t> order;
+            while (order.size() < 50) {
+                const auto seq = executor.advance();
+                if (!seq) break;
+                order.push_back(*seq);
+            }
+            INFO(round);
+            REQUIRE(order == expected);
+            std::size_t visits = 0;
+            for (const auto& [seq, count] : executor.visits()) visits += static_cast<std::size_t>(count);
+            CHECK(visits == order.size());
+        }
+    }
+}
+
+TEST_CASE("random plans compile, decompile and compile to the same items", "[mission][decompile][property]") {
+    for (unsigned seed = 1; seed <= 120; ++seed) {
+        INFO(seed);
+        const Plan plan = randomPlan(seed);
+        const auto first = compileMission(plan, expand(plan, nullptr));
+        REQUIRE(first);
+        Plan base;
+        base.traits = plan.traits;
+        const auto back = decompile(first->items, compileFences(plan), base);
+        REQUIRE(back);
+        const auto second = compileMission(back->plan, expand(back->plan, nullptr));
+        REQUIRE(second);
+        REQUIRE(second->items.size() == first->items.size());
+        for (std::size_t i = 0; i < first->items.size(); ++i) {
+            const MissionItem &a = first->items[i], &b = second->items[i];
+            INFO(i);
+            CHECK(a.command == b.command);
+            CHECK(a.frame == b.frame);
+            CHECK(a.x == b.x);
+            CHECK(a.y == b.y);
+            CHECK((sameNumber(a.z, b.z) && sameNumber(a.param1, b.param1) && sameNumber(a.param2, b.param2) &&
+                   sameNumber(a.param3, b.param3)));
+        }
+        CHECK(missionFingerprint(first->items, {}) == missionFingerprint(second->items, {}));
+    }
+}
+
+TEST_CASE("every repeat of a compiled plan goes to the first item of its target", "[mission][repeat][property]") {
+    for (unsigned seed = 1; seed <= 120; ++seed) {
+        INFO(seed);
+        const Plan plan = randomPlan(seed);
+        const auto mission = compileMission(plan, expand(plan, nullptr));
+        REQUIRE(mission);
+        std::vector<ItemId> targets;
+        for (const Item& item : plan.items)
+            for (const Action& a : item.actions)
+                if (const auto* r = std::get_if<Repeat>(&a)) targets.push_back(r->target);
+        std::size_t k = 0;
+        for (const MissionItem& i : mission->items) {
+            if (i.command != cmd::jump) continue;
+            const auto to = static_cast<std::size_t>(i.param1);
+            REQUIRE(k < targets.size());
+            CHECK(mission->source[to] == targets[k++]);
+            CHECK((to == 0 || mission->source[to - 1] != mission->source[to]));
+        }
+        CHECK(k == targets.size());
+    }
+}
+
+TEST_CASE("checks of random plans never fail, and findings point at things that are there", "[check][property]") {
+    for (unsigned seed = 1; seed <= 120; ++seed) {
+        INFO(seed);
+        const Plan plan = randomPlan(seed);
+        const PlanView v = viewOf(plan, nullptr);
+        const auto findings = check({plan, v.route, v.path, v.clearance, nullptr, {}});
+        for (std::size_t i = 0; i < findings.size(); ++i) {
+            const Finding& f = findings[i];
+            CHECK_FALSE(f.message.empty());
+            CHECK((f.item == 0 || f.item == kHomeId || plan.find(f.item) != nullptr ||
+                   plan.findFence(f.item) != nullptr));
+            if (f.place) CHECK(isValid(*f.place));
+            if (i > 0) CHECK(findings[i - 1].severity <= f.severity);
+        }
+    }
+}
+
+TEST_CASE("a block is the same block anywhere on the earth", "[pattern][block][property]") {
+    const auto blockAt = [](GeoPoint c, double heading) {
+        Plan plan;
+        Item item;
+        item.kind = ItemKind::block;
+        item.height = Height::aboveGround(60);
+        for (const double b : {20.0, 100.0, 190.0, 280.0}) item.block.outline.push_back(destination(c, b, 200));
+        item.block.heading_deg = heading;
+        return blockLines(plan, item, nullptr);
+    };
+    for (const double heading : {0.0, 45.0, 120.0}) {
+        const BlockLines here = blockAt({47.31, -20.12}, heading);
+        REQUIRE(here.lines.size() > 4);
+        for (const GeoPoint c : {GeoPoint{-33, 18}, GeoPoint{0, 180}, GeoPoint{70, 25}, GeoPoint{-70, -179.9999},
+                                 GeoPoint{12, 179.9999}}) {
+            const BlockLines there = blockAt(c, heading);
+            CHECK(there.lines.size() == here.lines.size());
+            CHECK(there.area_m2 == Approx(here.area_m2).epsilon(0.001));
+            CHECK(std::abs(there.photos - here.photos) <= 2);
+            for (std::size_t i = 0; i < std::min(there.lines.size(), here.lines.size()); ++i)
+                CHECK(distance_m(there.lines[i].first, there.lines[i].second) ==
+                      Approx(distance_m(here.lines[i].first, here.lines[i].second)).margin(0.5));
+        }
+    }
+}
+
+TEST_CASE("blocks that cannot be flown give no lines and do not fill the memory", "[pattern][block][hostile]") {
+    Plan plan;
+    Item item;
+    item.kind = ItemKind::block;
+    item.height = Height::aboveGround(60);
+    CHECK(blockLines(plan, item, nullptr).lines.empty());
+    item.block.outline = {{47, -20}, {47.001, -20}};
+    CHECK(blockLines(plan, item, nullptr).lines.empty());
+    item.block.outline = {{47, -20}, {47.001, -19.999}, {47.001, -20}, {47, -19.999}};
+    CHECK(blockLines(plan, item, nullptr).lines.empty());  // crosses itself
+    item.block.outline = {{47, -20}, {47.001, -20}, {47.001, -19.999}};
+    for (const double h : {0.0, -5.0}) {
+        item.height = Height::aboveGround(h);
+        CHECK(blockLines(plan, item, nullptr).lines.empty());
+    }
+    item.height = Height::aboveGround(0.1);
+    item.block.sidelap_percent = 98;
+    CHECK(blockLines(plan, item, nullptr).lines.size() <= 2000);
+    item.height = Height::aboveGround(60);
+    item.block.outline = {{40, -20}, {48, -20}, {48, -10}};
+    CHECK(blockLines(plan, item, nullptr).lines.empty());  // more lines than anything flies
+}
+
+TEST_CASE("fences are judged alike in every place and on every kind of leg", "[check][fence][property]") {
+    for (const GeoPoint home :
+         {GeoPoint{47.31, -20.12}, GeoPoint{-20, 179.999}, GeoPoint{68, -179.9995}, GeoPoint{-45, 0}}) {
+        const auto crossings = [&](Plan plan) {
+            const PlanView v = viewOf(plan, nullptr);
+            int n = 0;
+            for (const Finding& f : check({plan, v.route, v.path, v.clearance, nullptr, {}}))
+                n += f.rule == "fence-crossing";
+            return n;
+        };
+        const auto ringAt = [](GeoPoint c, double r) {
+            std::vector<GeoPoint> ring;
+            for (int b = 0; b < 360; b += 40) ring.push_back(destination(c, b, r));
+            return ring;
+        };
+        Plan plan = rowPlan(3, home);
+        CHECK(crossings(plan) == 0);
+        Plan beside = plan;
+        beside.fences.push_back({beside.newId(), FenceKind::keepOut, "", ringAt(destination(home, 0, 300), 60), ""});
+        CHECK(crossings(beside) == 0);
+        Plan between = plan;  // crossed by the leg from 1 to 2 and by the way home
+        between.fences.push_back({between.newId(), FenceKind::keepOut, "", ringAt(destination(home, 90, 150), 20), ""});
+        CHECK(crossings(between) == 2);
+        Plan at_home = plan;
+        at_home.fences.push_back({at_home.newId(), FenceKind::keepOut, "", ringAt(home, 30), ""});
+        CHECK(crossings(at_home) >= 2);  // take-off and return stand in it
+        Plan too_small = plan;
+        too_small.fences.push_back({too_small.newId(), FenceKind::keepIn, "", ringAt(home, 250), ""});
+        CHECK(crossings(too_small) >= 1);
+        Plan repeat = plan;  // only the repeat leg passes here
+        repeat.items[2].position = destination(repeat.items[2].position, 0, 200);
+        repeat.items[3].actions = {Repeat{repeat.items[1].id, 1}};
+        repeat.items.back().kind = ItemKind::land;
+        repeat.items.back().position = repeat.items[3].position;
+        repeat.fences.push_back({repeat.newId(), FenceKind::keepOut, "", ringAt(destination(home, 90, 200), 20), ""});
+        CHECK(crossings(repeat) == 1);
+    }
+}

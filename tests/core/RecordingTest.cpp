@@ -1,0 +1,148 @@
+// Recordings built packet by packet: what is taken from which message, and whose.
+#include <catch2/catch.hpp>
+
+#include "core/logio/LogReader.h"
+#include "core/mavlink/Frame.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+using mavlink::Message;
+
+namespace {
+
+class Tape {
+  public:
+    Tape& add(Message m, double unix_s, int system = 1) {
+        m.system = static_cast<std::uint8_t>(system);
+        m.component = 1;
+        const auto us = static_cast<std::uint64_t>(unix_s * 1e6);
+        for (int i = 7; i >= 0; --i) out_ += static_cast<char>(us >> (8 * i));
+        out_ += mavlink::encode(m);
+        return *this;
+    }
+    LogPtr read() const {
+        const auto log = readLog(out_, "tape");
+        REQUIRE(log);
+        return *log;
+    }
+
+  private:
+    std::string out_;
+};
+
+Message beat(bool armed = false, int mode = 0) {
+    return Message("HEARTBEAT")
+        .set("type", 2)
+        .set("autopilot", 3)
+        .set("base_mode", armed ? 129 : 1)
+        .set("custom_mode", mode);
+}
+constexpr double kStart = 1.8e9;
+
+}  // namespace
+
+TEST_CASE("only the vehicle's packets become channels; the ground's missions are noted", "[logio][recording]") {
+    Tape t;
+    t.add(Message("HEARTBEAT").set("type", 6).set("autopilot", 8), kStart, 255).add(beat(), kStart + 0.1);
+    t.add(Message("VFR_HUD").set("airspeed", 7), kStart + 1, 1)
+        .add(Message("VFR_HUD").set("airspeed", 99), kStart + 1, 2);
+    t.add(Message("MISSION_COUNT").set("count", 41), kStart + 2, 255)
+        .add(Message("MISSION_COUNT").set("count", 3).set("mission_type", 1), kStart + 2, 255);
+    t.add(Message("MISSION_COUNT").set("count", 12), kStart + 3, 255)
+        .add(Message("MISSION_COUNT").set("count", 41), kStart + 3, 1);
+    const LogPtr log = t.read();
+    CHECK(log->find("velocity.air_mps")->value == std::vector<double>{7});
+    CHECK(log->missions == std::vector<int>{41, 12});
+    CHECK(log->message_counts.at("VFR_HUD") == 2);
+}
+
+TEST_CASE("without a vehicle clock the time of receipt is used", "[logio][recording]") {
+    Tape t;
+    t.add(beat(), kStart);
+    for (int i = 0; i < 5; ++i) t.add(Message("VFR_HUD").set("airspeed", i), kStart + 10 + i * 0.5);
+    const LogPtr log = t.read();
+    const Channel* c = log->find("velocity.air_mps");
+    REQUIRE(c != nullptr);
+    CHECK(c->t_s.back() - c->t_s.front() == Approx(2.0).margin(1e-3));
+    CHECK(log->start_unix_s == Approx(kStart));
+}
+
+TEST_CASE("arming, modes, messages, photos and reached items become events in order", "[logio][recording]") {
+    Tape t;
+    const auto clock = [&](double s) { t.add(Message("SYSTEM_TIME").set("time_boot_ms", s * 1000), kStart + s); };
+    clock(1);
+    t.add(beat(), kStart + 1);
+    clock(2);
+    t.add(beat(true, 5), kStart + 2).add(beat(true, 5), kStart + 2.5);
+    clock(3);
+    t.add(beat(true, 3), kStart + 3).add(Message("STATUSTEXT").setText("text", "mission started"), kStart + 3);
+    clock(4);
+    t.add(Message("CAMERA_FEEDBACK").set("img_idx", 1), kStart + 4)
+        .add(Message("MISSION_ITEM_REACHED").set("seq", 7), kStart + 4);
+    clock(9);
+    t.add(beat(false, 9), kStart + 9);
+    const LogPtr log = t.read();
+    std::vector<std::string> kinds;
+    for (const LogEvent& e : log->events) kinds.push_back(e.kind);
+    CHECK(kinds == std::vector<std::string>{"armed", "message", "photo", "item", "disarmed"});
+    CHECK(log->events[1].text == "mission started");
+    CHECK(log->events[3].text == "7");
+    CHECK(log->events[4].t_s - log->events[0].t_s == Approx(7));
+    std::vector<std::string> modes;
+    for (const ModeChange& m : log->modes) modes.push_back(m.name);
+    CHECK(modes == std::vector<std::string>{"manual", "hold", "mission", "land"});
+}
+
+TEST_CASE("a value the standard calls unknown is no value", "[logio][recording]") {
+    Tape t;
+    t.add(beat(), kStart);
+    t.add(Message("SYS_STATUS").set("voltage_battery", 65535).set("current_battery", -1).set("battery_remaining", -1),
+          kStart + 1);
+    t.add(Message("GPS_RAW_INT").set("satellites_visible", 255).set("eph", 65535).set("fix_type", 0), kStart + 1);
+    t.add(Message("RC_CHANNELS").set("rssi", 255), kStart + 1);
+    t.add(Message("BATTERY_STATUS").set("current_consumed", -1).set("energy_consumed", -1), kStart + 1);
+    const LogPtr log = t.read();
+    for (const char* name : {"battery.voltage_v", "battery.current_a", "battery.left_percent", "gps.satellites",
+                             "gps.hdop", "link.rssi", "battery.used_mah", "battery.used_wh"}) {
+        INFO(name);
+        CHECK(log->find(name) == nullptr);
+    }
+    CHECK(log->find("gps.fix")->value == std::vector<double>{0});
+}
+
+TEST_CASE("canonical channels have their units whatever the message counts in", "[logio][recording]") {
+    Tape t;
+    t.add(beat(), kStart);
+    t.add(Message("SYS_STATUS").set("voltage_battery", 15750).set("current_battery", 1234).set("battery_remaining", 77),
+          kStart + 1);
+    t.add(Message("GPS_RAW_INT").set("satellites_visible", 14).set("eph", 85).set("fix_type", 3), kStart + 1);
+    t.add(Message("BATTERY_STATUS").set("current_consumed", 420).set("energy_consumed", 360), kStart + 1);
+    t.add(Message("VIBRATION").set("vibration_z", 12.5).set("clipping_0", 3), kStart + 1);
+    t.add(Message("SCALED_IMU").set("zacc", -1000).set("xgyro", 1000), kStart + 1);
+    t.add(Message("PARAM_VALUE").setText("param_id", "SPEED_MAX").set("param_value", 12.5), kStart + 1);
+    const LogPtr log = t.read();
+    const std::pair<const char*, double> expected[] = {
+        {"battery.voltage_v", 15.75},   {"battery.current_a", 12.34}, {"battery.left_percent", 77},
+        {"gps.satellites", 14},         {"gps.hdop", 0.85},           {"battery.used_mah", 420},
+        {"battery.used_wh", 10},        {"vibration.z_mps2", 12.5},   {"vibration.clipped", 3},
+        {"imu.accel_z_mps2", -9.80665}, {"imu.gyro_x_dps", 57.29578}};
+    for (const auto& [name, v] : expected) {
+        INFO(name);
+        REQUIRE(log->find(name) != nullptr);
+        CHECK(log->find(name)->value[0] == Approx(v));
+    }
+    CHECK(log->params.at("SPEED_MAX") == 12.5);
+}
+
+TEST_CASE("arrays of a message become one channel an element", "[logio][recording]") {
+    Tape t;
+    t.add(beat(), kStart);
+    Message m("BATTERY_STATUS");
+    for (int i = 0; i < 10; ++i) m.set("voltages", 4000 + i, i);
+    t.add(m, kStart + 1);
+    const LogPtr log = t.read();
+    CHECK(log->find("BATTERY_STATUS.voltages[3]")->value[0] == 4003);
+    CHECK(log->find("BATTERY_STATUS.voltages[3]")->unit == "mV");
+    CHECK(log->find("STATUSTEXT.text[0]") == nullptr);
+}

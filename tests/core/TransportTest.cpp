@@ -1,0 +1,160 @@
+#include <catch2/catch.hpp>
+
+#include <atomic>
+#include <mutex>
+
+#include "core/base/Text.h"
+#include "core/link/Recorder.h"
+#include "core/link/Transport.h"
+#include "core/link/VehicleLink.h"
+#include "core/logio/LogReader.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+struct Ear {
+    std::mutex mutex;
+    std::string heard;
+    std::atomic<int> packets{0};
+    Transport::Receiver receiver() {
+        return [this](std::span<const std::uint8_t> b) {
+            const std::lock_guard lock(mutex);
+            heard.append(reinterpret_cast<const char*>(b.data()), b.size());
+            ++packets;
+        };
+    }
+};
+bool until(double seconds, const std::function<bool()>& done) {
+    const double end = monotonicMs() + seconds * 1000;
+    while (monotonicMs() < end) {
+        if (done()) return true;
+        std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    }
+    return done();
+}
+/// Two ends of a UDP link; the talker's conditions are played.
+struct Pair {
+    Ear listener_ear, talker_ear;
+    std::unique_ptr<Transport> listener, talker;
+    explicit Pair(const LinkConditions& conditions = {}) {
+        const int port = freePort();
+        auto a = Transport::open({LinkKind::udpListen, "", port}, listener_ear.receiver());
+        REQUIRE(a);
+        listener = std::move(*a);
+        auto b = Transport::open({LinkKind::udp, "127.0.0.1", port}, talker_ear.receiver(), conditions);
+        REQUIRE(b);
+        talker = std::move(*b);
+    }
+};
+
+}  // namespace
+
+TEST_CASE("a listener answers whoever spoke to it", "[link][transport]") {
+    Pair p;
+    p.listener->send("nobody is there yet");
+    p.talker->send("hello");
+    REQUIRE(until(3, [&] { return p.listener_ear.packets == 1; }));
+    p.listener->send("welcome");
+    REQUIRE(until(3, [&] { return p.talker_ear.packets == 1; }));
+    CHECK(p.talker_ear.heard == "welcome");
+}
+
+TEST_CASE("played loss takes its share, the same share for the same seed", "[link][transport][loss]") {
+    const auto passed = [](unsigned seed) {
+        Pair p({0.3, 0, 0, seed});
+        for (int i = 0; i < 600; ++i) {
+            p.talker->send("x");
+            if (i % 50 == 0) std::this_thread::sleep_for(std::chrono::milliseconds(2));
+        }
+        until(1, [&] { return p.listener_ear.packets >= 600; });
+        return p.listener_ear.packets.load();
+    };
+    const int once = passed(3);
+    CHECK(once > 360);
+    CHECK(once < 480);
+    CHECK(passed(3) == once);
+}
+
+TEST_CASE("played duplicates arrive twice and latency is kept", "[link][transport][loss]") {
+    Pair twice({0, 1.0, 0, 1});
+    for (int i = 0; i < 20; ++i) twice.talker->send("x");
+    CHECK(until(2, [&] { return twice.listener_ear.packets == 40; }));
+    Pair late({0, 0, 150, 1});
+    const double start = monotonicMs();
+    late.talker->send("x");
+    REQUIRE(until(3, [&] { return late.listener_ear.packets == 1; }));
+    CHECK(monotonicMs() - start >= 145);
+}
+
+TEST_CASE("a TCP link comes back after the other end was away", "[link][transport][tcp]") {
+    const int port = freePort();
+    Ear server_ear, client_ear;
+    auto client = Transport::open({LinkKind::tcp, "127.0.0.1", port}, client_ear.receiver());
+    REQUIRE(client);
+    for (int round = 0; round < 2; ++round) {
+        auto server = Transport::open({LinkKind::tcpListen, "", port}, server_ear.receiver());
+        REQUIRE(server);
+        const int before = server_ear.packets;
+        CHECK(until(8, [&] {
+            (*client)->send("ping");
+            std::this_thread::sleep_for(std::chrono::milliseconds(40));
+            return server_ear.packets > before;
+        }));
+    }
+}
+
+TEST_CASE("an unknown host and a port in use are told at once", "[link][transport]") {
+    Ear ear;
+    CHECK_FALSE(Transport::open({LinkKind::udp, "no.such.host.invalid", 1234}, ear.receiver()));
+    const int port = freePort();
+    const auto first = Transport::open({LinkKind::tcpListen, "", port}, ear.receiver());
+    REQUIRE(first);
+    const auto second = Transport::open({LinkKind::tcpListen, "", port}, ear.receiver());
+    if (second)
+        SUCCEED("the system lets two listeners share a port");
+    else
+        CHECK(second.error().message.find(std::to_string(port)) != std::string::npos);
+}
+
+TEST_CASE("everything received and sent is recorded from the first byte", "[link][recorder]") {
+    TempDir dir;
+    const int port = freePort();
+    {
+        auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), {dir / "r.tlog", {}});
+        REQUIRE(link);
+        Ear ear;
+        auto vehicle = Transport::open({LinkKind::udp, "127.0.0.1", port}, ear.receiver());
+        REQUIRE(vehicle);
+        mavlink::Message beat("HEARTBEAT");
+        beat.system = 1;
+        beat.component = 1;
+        beat.set("type", 2).set("autopilot", 3).set("mavlink_version", 3);
+        for (int i = 0; i < 5; ++i) {
+            beat.sequence = static_cast<std::uint8_t>(2 * i);  // every second one is lost
+            (*vehicle)->send(mavlink::encode(beat));
+        }
+        REQUIRE(until(3, [&] { return (*link)->snapshot().received >= 5; }));
+        const VehicleSnapshot v = (*link)->snapshot();
+        CHECK(v.heard);
+        CHECK(v.lost == 4);
+        CHECK(until(3, [&] { return ear.packets > 0; }));  // our own heartbeat reaches the vehicle
+    }
+    const auto log = openLog(dir / "r.tlog");
+    REQUIRE(log);
+    CHECK((*log)->message_counts.at("HEARTBEAT") >= 6);
+    CHECK((*log)->damaged_bytes == 0);
+}
+
+TEST_CASE("a recording that cannot be written says so", "[link][recorder]") {
+    TempDir dir;
+    CHECK_FALSE(Recorder::create(dir / "no/folder/r.tlog"));
+    CHECK_FALSE(Recorder::create(dir.path()));
+    auto full = Recorder::create("/dev/full");
+    if (!full) return;
+    const std::vector<std::uint8_t> packet(4096, 1);
+    for (int i = 0; i < 20; ++i) (*full)->add(packet);
+    CHECK((*full)->error().find("stopped") != std::string::npos);
+}

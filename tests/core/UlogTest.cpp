@@ -1,0 +1,180 @@
+// ULog files built here by the format's own description, not by our writer.
+#include <catch2/catch.hpp>
+
+#include <cstring>
+
+#include "core/logio/LogReader.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+class Builder {
+  public:
+    Builder() { raw(std::string("ULog\x01\x12\x35\x01", 8)).value<std::uint64_t>(5000000); }
+    Builder& raw(const std::string& bytes) {
+        out_ += bytes;
+        return *this;
+    }
+    template <class T>
+    Builder& value(T v) {
+        char b[sizeof v];
+        std::memcpy(b, &v, sizeof v);
+        out_.append(b, sizeof v);
+        return *this;
+    }
+    Builder& record(char type, const std::string& body) {
+        value(static_cast<std::uint16_t>(body.size()));
+        out_ += type;
+        out_ += body;
+        return *this;
+    }
+    Builder& format(const std::string& text) { return record('F', text); }
+    Builder& subscribe(int id, const std::string& name, int instance = 0) {
+        std::string body(1, static_cast<char>(instance));
+        body += static_cast<char>(id & 0xFF);
+        body += static_cast<char>(id >> 8);
+        return record('A', body + name);
+    }
+    Builder& data(int id, std::uint64_t us, const std::string& fields) {
+        std::string body;
+        body += static_cast<char>(id & 0xFF);
+        body += static_cast<char>(id >> 8);
+        body += bytes(us);
+        return record('D', body + fields);
+    }
+    template <class T>
+    static std::string bytes(T v) {
+        std::string b(sizeof v, '\0');
+        std::memcpy(b.data(), &v, sizeof v);
+        return b;
+    }
+    const std::string& text() const { return out_; }
+
+  private:
+    std::string out_;
+};
+
+LogPtr read(const Builder& b) {
+    const auto log = readLog(b.text(), "u");
+    REQUIRE(log);
+    return *log;
+}
+
+}  // namespace
+
+TEST_CASE("every field type of a ULog message is read by its width and sign", "[logio][ulog]") {
+    Builder b;
+    b.format(
+        "types:uint64_t timestamp;int8_t a;uint8_t b;int16_t c;uint16_t d;int32_t e;uint32_t f;int64_t g;uint64_t "
+        "h;float i;double j;bool k;char l;");
+    b.subscribe(3, "types");
+    const std::string fields = Builder::bytes<std::int8_t>(-5) + Builder::bytes<std::uint8_t>(250) +
+                               Builder::bytes<std::int16_t>(-300) + Builder::bytes<std::uint16_t>(60000) +
+                               Builder::bytes<std::int32_t>(-70000) + Builder::bytes<std::uint32_t>(4000000000u) +
+                               Builder::bytes<std::int64_t>(-5000000000) + Builder::bytes<std::uint64_t>(7000000000u) +
+                               Builder::bytes(1.5f) + Builder::bytes(-2.25) + "\x01" + "x";
+    b.data(3, 6000000, fields).data(3, 7500000, fields);
+    const LogPtr log = read(b);
+    const std::pair<const char*, double> expected[] = {{"a", -5},     {"b", 250},   {"c", -300}, {"d", 60000},
+                                                       {"e", -70000}, {"f", 4e9},   {"g", -5e9}, {"h", 7e9},
+                                                       {"i", 1.5},    {"j", -2.25}, {"k", 1}};
+    for (const auto& [name, v] : expected) {
+        INFO(name);
+        const Channel* c = log->find(std::string("types.") + name);
+        REQUIRE(c != nullptr);
+        CHECK(c->value == std::vector<double>{v, v});
+        CHECK(c->t_s[1] - c->t_s[0] == Approx(1.5));
+    }
+    CHECK(log->find("types.l") == nullptr);
+    CHECK(log->message_counts.at("types") == 2);
+}
+
+TEST_CASE("arrays, nested formats and instances have names of their own", "[logio][ulog]") {
+    Builder b;
+    b.format("point:float x;float y;");
+    b.format("path:uint64_t timestamp;float[3] w;point[2] p;uint8_t[4] _padding0;");
+    b.subscribe(1, "path").subscribe(2, "path", 1);
+    std::string fields;
+    for (int i = 0; i < 7; ++i) fields += Builder::bytes(static_cast<float>(i));
+    fields += std::string(4, '\0');
+    b.data(1, 1000000, fields).data(2, 1000000, fields);
+    const LogPtr log = read(b);
+    CHECK(log->find("path.w[2]")->value[0] == 2);
+    CHECK(log->find("path.p[0].x")->value[0] == 3);
+    CHECK(log->find("path.p[1].y")->value[0] == 6);
+    CHECK(log->find("path#1.w[0]")->value[0] == 0);
+    CHECK(log->find("path._padding0[0]") == nullptr);
+}
+
+TEST_CASE("parameters, logged strings and the UTC reference are kept", "[logio][ulog]") {
+    Builder b;
+    const auto keyed = [](const std::string& key, const std::string& value) {
+        return std::string(1, static_cast<char>(key.size())) + key + value;
+    };
+    b.record('I', keyed("uint64_t time_ref_utc_us", Builder::bytes<std::uint64_t>(1800000000000000ULL)));
+    b.record('P', keyed("float GAIN", Builder::bytes(0.25f)));
+    b.record('P', keyed("int32_t COUNT", Builder::bytes<std::int32_t>(-7)));
+    b.format("v:uint64_t timestamp;float x;");
+    b.subscribe(1, "v").data(1, 2000000, Builder::bytes(1.0f));
+    b.record('L', "6" + Builder::bytes<std::uint64_t>(3000000) + "take-off detected");
+    b.record('O', Builder::bytes<std::uint16_t>(20));
+    b.record('S', "sync");
+    const LogPtr log = read(b);
+    CHECK(log->params.at("GAIN") == 0.25);
+    CHECK(log->params.at("COUNT") == -7);
+    CHECK(log->start_unix_s == Approx(1.8e9));
+    REQUIRE(log->events.size() == 1);
+    CHECK(log->events[0].kind == "message");
+    CHECK(log->events[0].text == "take-off detected");
+    CHECK(log->events[0].t_s == Approx(1));
+    CHECK(log->damaged_records == 0);
+}
+
+TEST_CASE("a word of ours in another program's log is only a message", "[logio][ulog]") {
+    Builder b;
+    b.format("v:uint64_t timestamp;float x;").subscribe(1, "v").data(1, 1000000, Builder::bytes(1.0f));
+    b.record('L', "6" + Builder::bytes<std::uint64_t>(2000000) + "mode mission");
+    const LogPtr log = read(b);
+    CHECK(log->modes.empty());
+    CHECK(log->events.at(0).kind == "message");
+}
+
+TEST_CASE("records that make no sense are counted and passed over", "[logio][ulog][hostile]") {
+    Builder b;
+    b.format("v:uint64_t timestamp;float x;").subscribe(1, "v");
+    b.subscribe(2, "nowhere");   // no such format
+    b.data(9, 1000000, "abcd");  // never subscribed
+    b.format("loop:uint64_t timestamp;loop again;").subscribe(3, "loop");
+    b.format("wide:uint64_t timestamp;float[60000] x;").subscribe(4, "wide");
+    b.record('D', "short");
+    b.record('P',
+             "\x05"
+             "abc");
+    b.record('?', "???");
+    b.data(1, 1000000, Builder::bytes(4.0f));
+    b.data(1, 500000, Builder::bytes(5.0f));  // time running backwards: not taken
+    const LogPtr log = read(b);
+    CHECK(log->damaged_records >= 6);
+    CHECK(log->find("v.x")->value == std::vector<double>{4});
+    CHECK(readLog(b.text().substr(0, 16), "u").error().message.find("without any data") != std::string::npos);
+}
+
+TEST_CASE("every prefix of a ULog is a clean error or a shorter log", "[logio][ulog][property]") {
+    Builder b;
+    b.format("v:uint64_t timestamp;float x;").subscribe(1, "v");
+    for (int i = 0; i < 20; ++i)
+        b.data(1, 1000000u + 1000u * static_cast<unsigned>(i), Builder::bytes(static_cast<float>(i)));
+    std::size_t last = 0;
+    for (std::size_t n = 0; n <= b.text().size(); ++n) {
+        const auto log = readLog(b.text().substr(0, n), "u");
+        if (!log) continue;
+        const Channel* c = (*log)->find("v.x");
+        const std::size_t count = c == nullptr ? 0 : c->value.size();
+        CHECK(count >= last);
+        last = count;
+    }
+    CHECK(last == 20);
+}

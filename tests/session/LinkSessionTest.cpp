@@ -1,0 +1,144 @@
+#include <catch2/catch.hpp>
+
+#include <QDir>
+#include <QSignalSpy>
+
+#include "core/mission/Compile.h"
+#include "session/LinkSession.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+bool until(int ms, const std::function<bool()>& done) {
+    QElapsedTimer t;
+    t.start();
+    while (t.elapsed() < ms && !done()) QTest::qWait(15);
+    return done();
+}
+
+struct Sample {
+    Mission mission;
+    std::vector<MissionItem> fence;
+};
+Sample sample(int n = 4) {
+    const Plan plan = rowPlan(n);
+    return {*compileMission(plan, expand(plan, nullptr)), compileFences(plan)};
+}
+
+/// A stand-in process and a session connected to it.
+struct Rig {
+    explicit Rig(std::vector<std::string> more = {}) {
+        const int port = freePort();
+        std::vector<std::string> arguments{
+            "--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.31,-20.12,0", "--run-for", "50"};
+        arguments.insert(arguments.end(), more.begin(), more.end());
+        standin = std::make_unique<Process>(std::string(BIN_DIR) + "/anhinga-standin", arguments);
+        session.setRecordFolder(QString::fromStdString(dir / "recordings"));
+        REQUIRE(session.connectTo(QString("udp-listen:%1").arg(port)));
+        REQUIRE(until(8000, [&] { return session.vehicle().heard; }));
+    }
+    TempDir dir;
+    std::unique_ptr<Process> standin;
+    LinkSession session;
+};
+
+}  // namespace
+
+TEST_CASE("a connection that fails changes nothing", "[session][link]") {
+    LinkSession s;
+    CHECK_FALSE(s.connectTo("nonsense"));
+    CHECK_FALSE(s.connected());
+    CHECK_FALSE(s.connectTo("udp-listen:99999"));
+    s.disconnectLink();
+    s.handOver(sample().mission, {}, true);  // no link: nothing happens
+    CHECK_FALSE(s.busy());
+    CHECK(s.seal() == LinkSession::Seal::none);
+    s.command("Arm", [](VehicleLink&, std::stop_token) { return Result<void>(); });
+    CHECK(s.commands().empty());
+}
+
+TEST_CASE("a hand-over seals, reports progress and keeps the fingerprint", "[session][link]") {
+    Rig rig;
+    const Sample s = sample();
+    QSignalSpy states(&rig.session, &LinkSession::stateChanged);
+    rig.session.handOver(s.mission, s.fence, true);
+    CHECK(rig.session.busy());
+    rig.session.handOver(s.mission, s.fence, true);  // a second press while busy does nothing
+    REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
+    CHECK(rig.session.seal() == LinkSession::Seal::sealed);
+    CHECK(rig.session.sealFingerprint() == missionFingerprint(s.mission.items, s.fence));
+    CHECK(rig.session.progress() == Approx(1));
+    CHECK(states.count() > 8);
+    CHECK(rig.session.sealTime().secsTo(QDateTime::currentDateTime()) < 20);
+    CHECK(QDir(QString::fromStdString(rig.dir / "recordings")).entryList(QDir::Files).size() == 1);
+}
+
+TEST_CASE("differences are kept for the window and no seal is given", "[session][link][fault]") {
+    Rig rig({"--fault", "alter-item"});
+    const Sample s = sample();
+    rig.session.handOver(s.mission, s.fence, true);
+    REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
+    CHECK(rig.session.seal() == LinkSession::Seal::differs);
+    REQUIRE(rig.session.differences().size() == 1);
+    CHECK(rig.session.differences()[0].seq == 2);
+}
+
+TEST_CASE("a silent vehicle ends the hand-over with the reason", "[session][link][fault]") {
+    Rig rig({"--fault", "silent-transfer"});
+    const Sample s = sample();
+    rig.session.handOver(s.mission, s.fence, true);
+    REQUIRE(until(12000, [&] { return !rig.session.busy(); }));
+    CHECK(rig.session.seal() == LinkSession::Seal::failed);
+    CHECK(rig.session.sealText().contains("not answered"));
+}
+
+TEST_CASE("a hand-over is cancelled at once", "[session][link]") {
+    Rig rig({"--fault", "silent-transfer"});
+    const Sample s = sample();
+    rig.session.handOver(s.mission, s.fence, true);
+    QTest::qWait(200);
+    rig.session.cancel();
+    CHECK(until(1500, [&] { return !rig.session.busy(); }));
+    CHECK(rig.session.seal() == LinkSession::Seal::failed);
+}
+
+TEST_CASE("commands are noted as sent, then accepted or refused with the reason", "[session][link][command]") {
+    Rig rig;
+    rig.session.command("Start", [](VehicleLink& l, std::stop_token s) { return commandStart(l, std::move(s)); });
+    REQUIRE(rig.session.commands().size() == 1);
+    CHECK(rig.session.commands()[0].state == CommandNote::sent);
+    rig.session.command("Arm", [](VehicleLink& l, std::stop_token s) { return commandArm(l, std::move(s)); });
+    CHECK(rig.session.commands().size() == 1);  // one after the other
+    REQUIRE(until(6000, [&] { return rig.session.commands()[0].state == CommandNote::refused; }));
+    CHECK(rig.session.commands()[0].reason.contains("not armed"));
+    rig.session.command("Arm", [](VehicleLink& l, std::stop_token s) { return commandArm(l, std::move(s)); });
+    REQUIRE(until(6000, [&] { return rig.session.commands()[1].state == CommandNote::accepted; }));
+    CHECK(until(3000, [&] { return rig.session.vehicle().armed; }));
+}
+
+TEST_CASE("what the aircraft holds is fetched", "[session][link]") {
+    Rig rig;
+    const Sample s = sample(5);
+    rig.session.handOver(s.mission, s.fence, true);
+    REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
+    std::size_t items = 0;
+    QObject::connect(
+        &rig.session, &LinkSession::fetched, &rig.session,
+        [&](const std::vector<MissionItem>& mission, const std::vector<MissionItem>&) { items = mission.size(); });
+    rig.session.fetch();
+    REQUIRE(until(10000, [&] { return items > 0; }));
+    CHECK(items == s.mission.items.size());
+}
+
+TEST_CASE("a vehicle that goes away is seen, and connecting again works", "[session][link]") {
+    Rig rig;
+    rig.standin->stop();
+    CHECK(until(8000, [&] { return rig.session.vehicle().heartbeat_age_s > 2; }));
+    rig.session.disconnectLink();
+    CHECK_FALSE(rig.session.connected());
+    CHECK(rig.session.connectTo(QString("udp-listen:%1").arg(freePort())));
+    CHECK_FALSE(rig.session.vehicle().heard);
+}

@@ -1,0 +1,102 @@
+// The real window on a copy of the demo, driven by clicks and keys as a user would.
+#pragma once
+
+#include <catch2/catch.hpp>
+
+#include <QtTest/QtTest>
+#include <QtWidgets/QtWidgets>
+
+#include "app/shell/MainWindow.h"
+#include "core/plan/PlanFile.h"
+#include "support.h"
+
+namespace anhinga::testing {
+
+/// The window on a copy of the demo, shown and laid out.
+class Driver {
+  public:
+    Driver() {
+        for (const char* f :
+             {"patrol.anhinga.geojson", "quarry.anhinga.geojson", "quillmere-elevation.tif", "quillmere-imagery.tif"})
+            std::filesystem::copy(demo(f), dir / f);
+        QSettings().clear();
+        window.resize(1280, 800);
+        window.show();
+        REQUIRE(QTest::qWaitForWindowExposed(&window, 5000));
+        // Shortcuts need an active window; without a window manager nobody else makes it one.
+        window.activateWindow();
+        QApplication::setActiveWindow(&window);
+        REQUIRE(QTest::qWaitForWindowActive(&window, 5000));
+    }
+    ~Driver() { window.link().disconnectLink(); }
+    void openDemo(const char* name = "patrol.anhinga.geojson") {
+        REQUIRE(window.openFile(QString::fromStdString(dir / name)));
+        settle();
+    }
+    void settle() {
+        REQUIRE(window.plan().waitUntilDerived(10000));
+        QApplication::processEvents();
+    }
+    const Plan& plan() { return *window.plan().plan(); }
+    QPoint at(GeoPoint p) { return window.map().transform().toScreen(p).toPoint(); }
+    void click(QPoint p, Qt::KeyboardModifiers m = Qt::NoModifier) {
+        QTest::mouseClick(&window.map(), Qt::LeftButton, m, p);
+        settle();
+    }
+    void drag(QWidget* w, QPoint from, QPoint to, Qt::KeyboardModifiers m = Qt::NoModifier) {
+        QTest::mousePress(w, Qt::LeftButton, m, from);
+        for (int i = 1; i <= 8; ++i) QTest::mouseMove(w, from + (to - from) * i / 8);
+        // mouseMove carries no buttons under some platforms: the last step is sent by hand.
+        QMouseEvent move(QEvent::MouseMove, to, w->mapToGlobal(to), Qt::NoButton, Qt::LeftButton, m);
+        QApplication::sendEvent(w, &move);
+        QTest::mouseRelease(w, Qt::LeftButton, m, to);
+        settle();
+    }
+    void key(Qt::Key k, Qt::KeyboardModifiers m = Qt::NoModifier) {
+        if (QApplication::activeWindow() != &window) {  // a message box was there
+            window.activateWindow();
+            QApplication::setActiveWindow(&window);
+        }
+        window.map().setFocus();
+        QTest::keyClick(&window.map(), k, m);
+        settle();
+    }
+    template <class W>
+    W* child(const QString& name) {
+        auto* w = window.findChild<W*>(name);
+        REQUIRE(w != nullptr);
+        return w;
+    }
+    void press(const QString& name) { QTest::mouseClick(child<QPushButton>(name), Qt::LeftButton); }
+    bool until(int ms, const std::function<bool()>& done) {
+        QElapsedTimer t;
+        t.start();
+        while (t.elapsed() < ms) {
+            if (done()) return true;
+            QTest::qWait(20);
+        }
+        return done();
+    }
+    void type(const QString& field, const QString& text) {
+        auto* edit = child<QLineEdit>("field " + field);
+        edit->setFocus();
+        edit->selectAll();
+        QTest::keyClicks(edit, text);
+        QTest::keyClick(edit, Qt::Key_Return);
+        settle();
+    }
+
+    TempDir dir;
+    MainWindow window;
+};
+
+/// Answers the next message box with a button.
+inline void answer(QMessageBox::StandardButton button) {
+    QTimer::singleShot(150, [button] {
+        for (QWidget* w : QApplication::topLevelWidgets())
+            if (auto* box = qobject_cast<QMessageBox*>(w); box != nullptr && box->isVisible())
+                box->button(button)->click();
+    });
+}
+
+}  // namespace anhinga::testing

@@ -1,0 +1,121 @@
+#include "ui/Driver.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+/// A stand-in process, and the window connected to it by typing its address.
+struct Connected {
+    Driver d;
+    std::unique_ptr<Process> standin;
+    explicit Connected(std::vector<std::string> more = {}) {
+        d.openDemo();
+        const int port = freePort();
+        std::vector<std::string> arguments{
+            "--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.3051970,-20.1068059,45", "--run-for", "50"};
+        arguments.insert(arguments.end(), more.begin(), more.end());
+        standin = std::make_unique<Process>(std::string(BIN_DIR) + "/anhinga-standin", arguments);
+        d.key(Qt::Key_F3);
+        d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
+        d.press("connect");
+        REQUIRE(d.until(
+            8000, [&] { return d.window.link().vehicle().heard && d.child<QPushButton>("hand over")->isEnabled(); }));
+    }
+};
+}  // namespace
+
+TEST_CASE("a wrong address is explained and nothing is connected", "[ui][field]") {
+    Driver d;
+    d.openDemo();
+    d.key(Qt::Key_F3);
+    CHECK_FALSE(d.child<QPushButton>("hand over")->isEnabled());
+    CHECK_FALSE(d.child<QPushButton>("command Arm")->isEnabled());
+    d.child<QComboBox>("address")->setCurrentText("smoke signals");
+    d.press("connect");
+    CHECK(d.window.lastMessage().contains("udp-listen:PORT"));
+    CHECK_FALSE(d.window.link().connected());
+    CHECK(d.child<QLabel>("seal")->text().contains("kept here, not sent"));
+}
+
+TEST_CASE("differences between plan and aircraft are shown by item and field", "[ui][field][fault]") {
+    Connected c({"--fault", "alter-item"});
+    c.d.press("hand over");
+    REQUIRE(c.d.until(12000, [&] { return c.d.window.link().seal() == LinkSession::Seal::differs; }));
+    const QString text = c.d.child<QLabel>("seal")->text();
+    CHECK(text.contains("holds something else"));
+    CHECK(text.contains("item 2, z"));
+    CHECK(c.d.child<QPushButton>("step Field")->text().contains("aircraft differs"));
+}
+
+TEST_CASE("a plan with a stop finding is handed over only when said twice", "[ui][field]") {
+    Connected c;
+    c.d.window.plan().edit("low ceiling", [](Plan& p) { p.ceiling_m = 50; });
+    c.d.settle();
+    answer(QMessageBox::No);
+    c.d.press("hand over");
+    QTest::qWait(300);
+    CHECK(c.d.window.link().seal() == LinkSession::Seal::none);
+    CHECK_FALSE(c.d.window.link().busy());
+    answer(QMessageBox::Yes);
+    c.d.press("hand over");
+    CHECK(c.d.until(12000, [&] { return c.d.window.link().seal() == LinkSession::Seal::sealed; }));
+}
+
+TEST_CASE("a refused command shows its reason", "[ui][field]") {
+    Connected c;
+    c.d.press("command Start");
+    REQUIRE(c.d.until(6000, [&] {
+        return !c.d.window.link().commands().empty() && c.d.window.link().commands()[0].state == CommandNote::refused;
+    }));
+    CHECK(c.d.child<QLabel>("command state")->text().contains("not armed"));
+    CHECK(c.d.child<QLabel>("vehicle state")->text().contains("disarmed"));
+}
+
+TEST_CASE("what the aircraft holds is read into a new plan, and undo brings the old one back", "[ui][field]") {
+    Connected c;
+    c.d.press("hand over");
+    REQUIRE(c.d.until(12000, [&] { return c.d.window.link().seal() == LinkSession::Seal::sealed; }));
+    const PlanPtr before = c.d.window.plan().plan();
+    c.d.window.link().fetch();
+    REQUIRE(c.d.until(12000, [&] { return c.d.window.plan().plan() != before; }));
+    c.d.settle();
+    CHECK(c.d.window.plan().undoName() == "Read from aircraft");
+    CHECK(c.d.window.plan().derived()->view.mission->items.size() == 41);
+    CHECK(c.d.window.workspace() == Workspace::draft);
+    c.d.window.plan().undo();
+    CHECK(c.d.window.plan().plan() == before);
+}
+
+TEST_CASE("the address is remembered", "[ui][field]") {
+    QString address;
+    {
+        Connected c;
+        address = c.d.window.link().address();
+        CHECK(QSettings().value("link/addresses").toStringList().first() == address);
+    }
+}
+
+TEST_CASE("a lost link says for how long", "[ui][field]") {
+    Connected c;
+    c.standin->stop();
+    CHECK(c.d.until(9000, [&] { return c.d.child<QLabel>("vehicle state")->text().contains("link lost for"); }));
+}
+
+TEST_CASE("changes not saved before a bad end are offered again", "[ui][files]") {
+    {
+        Driver d;
+        d.openDemo();
+        d.window.plan().edit("Rename", [](Plan& p) { p.title = "nearly lost"; });
+        d.window.autosave();
+    }  // gone without saving or closing
+    Driver d;
+    d.openDemo();
+    answer(QMessageBox::Yes);
+    d.window.recover();
+    d.settle();
+    CHECK(d.plan().title == "nearly lost");
+    CHECK(d.window.plan().modified());
+    CHECK(d.window.plan().derived()->rehearsal);
+    d.window.recover();  // offered once
+    CHECK(d.plan().title == "nearly lost");
+}
