@@ -13,6 +13,8 @@ LinkSession::LinkSession(QObject* parent) : QObject(parent) {
 }
 
 LinkSession::~LinkSession() {
+    // Whoever listens may be half gone already: an owner's members are taken down one by one.
+    blockSignals(true);
     disconnectLink();
 }
 

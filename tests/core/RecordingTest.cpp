@@ -42,7 +42,7 @@ constexpr double kStart = 1.8e9;
 
 }  // namespace
 
-TEST_CASE("only the vehicle's packets become channels; the ground's missions are noted", "[logio][recording]") {
+TEST_CASE("only the vehicle's packets become channels, the ground's missions are noted", "[logio][recording]") {
     Tape t;
     t.add(Message("HEARTBEAT").set("type", 6).set("autopilot", 8), kStart, 255).add(beat(), kStart + 0.1);
     t.add(Message("VFR_HUD").set("airspeed", 7), kStart + 1, 1)

@@ -32,6 +32,7 @@ class Driver {
     void openDemo(const char* name = "patrol.anhinga.geojson") {
         REQUIRE(window.openFile(QString::fromStdString(dir / name)));
         settle();
+        QTest::qWait(150);  // the panels settle into their widths
     }
     void settle() {
         REQUIRE(window.plan().waitUntilDerived(10000));

@@ -72,7 +72,7 @@ TEST_CASE("a block and a fence are drawn corner by corner", "[ui][draft]") {
     d.key(Qt::Key_Escape);
 }
 
-TEST_CASE("the inspector edits heights, units and references; inheritance comes back when emptied", "[ui][inspector]") {
+TEST_CASE("the inspector edits heights, units and references, inheritance comes back when emptied", "[ui][inspector]") {
     Driver d;
     d.openDemo();
     const ItemId id = d.plan().items[1].id;
