@@ -32,7 +32,20 @@ class Driver {
     void openDemo(const char* name = "patrol.anhinga.geojson") {
         REQUIRE(window.openFile(QString::fromStdString(dir / name)));
         settle();
-        QTest::qWait(150);  // the panels settle into their widths
+        still();
+    }
+    /// Waits until the map has kept its place for a while: panels that fill late may still move it.
+    void still() {
+        QElapsedTimer all, same;
+        all.start();
+        same.start();
+        QRect before;
+        while (all.elapsed() < 8000 && same.elapsed() < 250) {
+            const QRect now(window.map().mapToGlobal(QPoint()), window.map().size());
+            if (now != before) same.restart();
+            before = now;
+            QTest::qWait(25);
+        }
     }
     void settle() {
         REQUIRE(window.plan().waitUntilDerived(10000));

@@ -175,14 +175,15 @@ TEST_CASE("the demo recording is reviewed: traces, cursor, comparison and export
     QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::NoModifier, list->visualItemRect(list->item(0)).center());
     CHECK(traces->traces().size() == 3);
     // A click on the track takes the cursor there.
-    QTest::qWait(200);  // the panels settle into their widths
+    REQUIRE(d.until(10000, [&] { return d.window.review().comparison().has_value(); }));
+    d.still();
     const LogPtr log = d.window.review().log();
     const double t = log->firstTime() + log->duration_s() * 0.7;
-    const QPoint at = d.at({*log->find("position.lat_deg")->at(t), *log->find("position.lon_deg")->at(t)});
-    d.click(at);
+    const GeoPoint wanted{*log->find("position.lat_deg")->at(t), *log->find("position.lon_deg")->at(t)};
+    d.click(d.at(wanted));
     const GeoPoint there{*log->find("position.lat_deg")->at(traces->cursor()),
                          *log->find("position.lon_deg")->at(traces->cursor())};
-    CHECK(distance_m(there, d.window.map().transform().toGeo(at)) < 60);
+    CHECK(distance_m(there, wanted) < 60);
     CHECK(d.child<FiguresView>("planned flown")->findChild<QLabel*>("headline")->text().contains("off the line"));
 }
 
