@@ -31,6 +31,10 @@ std::unique_ptr<VehicleLink> connect(const CliArguments& a, CliResult& failed) {
     return std::move(*link);
 }
 
+Json countsOf(const MissionSet& set) {
+    return {{"mission", set.mission.size()}, {"fence", set.fence.size()}, {"rally", set.rally.size()}};
+}
+
 CliResult handOverAnswer(const HandOver& h) {
     CliResult out;
     Json differences = Json::array();
@@ -39,10 +43,10 @@ CliResult handOverAnswer(const HandOver& h) {
             {{"type", d.type}, {"seq", d.seq}, {"field", d.field}, {"plan", d.plan}, {"vehicle", d.vehicle}});
         out.text += fmt::format("{} item {} {}: plan {}, vehicle {}\n", d.type, d.seq, d.field, d.plan, d.vehicle);
     }
-    out.json = {{"sent", {{"mission", h.mission.size()}, {"fence", h.fence.size()}, {"rally", 0}}},
+    out.json = {{"sent", countsOf(h.held)},
                 {"verified", h.verified},
                 {"differences", differences}};
-    out.text += fmt::format("{} mission items and {} fence items read back: {}", h.mission.size(), h.fence.size(),
+    out.text += fmt::format("{} mission, {} fence and {} rally items read back: {}", h.held.mission.size(), h.held.fence.size(), h.held.rally.size(),
                             h.verified ? fmt::format("verified, seal {:016x}", h.fingerprint) : "NOT as sent");
     out.code = h.verified ? 0 : 1;
     return out;
@@ -57,7 +61,7 @@ CliResult cliSend(const CliArguments& a) {
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
-    const auto h = handOver(*link, loaded->view.mission->items, loaded->view.fence, loaded->plan.traits.item0_is_home);
+    const auto h = handOver(*link, loaded->view.toSend(), loaded->plan.traits.item0_is_home);
     return h ? handOverAnswer(*h) : linkFailed(h.error().message);
 }
 
@@ -65,19 +69,17 @@ CliResult cliFetch(const CliArguments& a) {
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
-    const auto fence = downloadMission(*link, MissionType::fence);
-    if (!fence) return linkFailed(fence.error().message);
-    const auto mission = downloadMission(*link, MissionType::mission);
-    if (!mission) return linkFailed(mission.error().message);
+    const auto held = downloadAll(*link);
+    if (!held) return linkFailed(held.error().message);
     Plan base;
     base.title = "Fetched from the aircraft";
-    const auto back = decompile(*mission, *fence, base);
+    const auto back = decompile(*held, base);
     if (!back) return linkFailed(back.error().message);
     if (const auto ok = savePlan(back->plan, a.out); !ok) return unusable(ok.error());
     CliResult out;
-    out.json = {{"items", {{"mission", mission->size()}, {"fence", fence->size()}, {"rally", 0}}},
+    out.json = {{"items", countsOf(*held)},
                 {"notes", back->notes}};
-    out.text = fmt::format("{} mission items and {} fence items into {}", mission->size(), fence->size(), a.out);
+    out.text = fmt::format("{} mission, {} fence and {} rally items into {}", held->mission.size(), held->fence.size(), held->rally.size(), a.out);
     for (const std::string& note : back->notes) out.text += "\n" + note;
     return out;
 }
@@ -89,7 +91,7 @@ CliResult cliFly(const CliArguments& a) {
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
-    const auto h = handOver(*link, loaded->view.mission->items, loaded->view.fence, loaded->plan.traits.item0_is_home);
+    const auto h = handOver(*link, loaded->view.toSend(), loaded->plan.traits.item0_is_home);
     if (!h) return linkFailed(h.error().message);
     if (!h->verified) return handOverAnswer(*h);
     if (const auto ok = commandArm(*link); !ok) return linkFailed(ok.error().message);

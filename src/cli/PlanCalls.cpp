@@ -32,8 +32,8 @@ CliResult cliCheck(const CliArguments& a) {
     std::optional<EnergyForecast> energy;
     if (view.mission)
         if (const auto r = rehearse(loaded->plan, *view.mission, loaded->terrain))
-            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve};
-    const auto findings = check({loaded->plan, view.route, view.path, view.clearance, loaded->terrain.get(), energy});
+            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item};
+    const auto findings = check({loaded->plan, view, loaded->terrain.get(), energy});
     CliResult out;
     out.json["findings"] = Json::array();
     std::size_t counts[3] = {};

@@ -75,7 +75,7 @@ TransferOptions LinkSession::transferOptions() {
     return options;
 }
 
-void LinkSession::handOver(const Mission& mission, const std::vector<MissionItem>& fence, bool item0_is_home) {
+void LinkSession::handOver(const MissionSet& set, bool item0_is_home) {
     if (!link_ || busy_) return;
     busy_ = true;
     seal_ = Seal::none;
@@ -85,9 +85,9 @@ void LinkSession::handOver(const Mission& mission, const std::vector<MissionItem
     emit stateChanged();
     TransferOptions options = transferOptions();
     transfer_ =
-        std::jthread([this, items = mission.items, fence, item0_is_home, options](const std::stop_token& stop) mutable {
+        std::jthread([this, set, item0_is_home, options](const std::stop_token& stop) mutable {
             options.stop = stop;
-            auto result = anhinga::handOver(*link_, items, fence, item0_is_home, options);
+            auto result = anhinga::handOver(*link_, set, item0_is_home, options);
             finish([this, result = std::move(result)] {
                 differences_.clear();
                 if (!result) {
@@ -100,9 +100,10 @@ void LinkSession::handOver(const Mission& mission, const std::vector<MissionItem
                 seal_time_ = QDateTime::currentDateTime();
                 seal_ = result->verified ? Seal::sealed : Seal::differs;
                 seal_text_ = result->verified
-                                 ? QString("%1 items and %2 fence points read back, all agree")
-                                       .arg(result->mission.size())
-                                       .arg(result->fence.size())
+                                 ? QString("%1 items, %2 fence points and %3 rally points read back, all agree")
+                                       .arg(result->held.mission.size())
+                                       .arg(result->held.fence.size())
+                                       .arg(result->held.rally.size())
                                  : QString("%1 differences between plan and aircraft").arg(result->differences.size());
             });
         });
@@ -117,14 +118,12 @@ void LinkSession::fetch() {
     TransferOptions options = transferOptions();
     transfer_ = std::jthread([this, options](const std::stop_token& stop) mutable {
         options.stop = stop;
-        auto fence = downloadMission(*link_, MissionType::fence, options);
-        auto mission = fence ? downloadMission(*link_, MissionType::mission, options)
-                             : Result<std::vector<MissionItem>>(tl::unexpected(fence.error()));
-        finish([this, fence = std::move(fence), mission = std::move(mission)] {
-            if (!mission)
-                emit fetchFailed(QString::fromStdString(mission.error().message));
+        auto held = downloadAll(*link_, options);
+        finish([this, held = std::move(held)] {
+            if (!held)
+                emit fetchFailed(QString::fromStdString(held.error().message));
             else
-                emit fetched(*mission, *fence);
+                emit fetched(*held);
         });
     });
 }

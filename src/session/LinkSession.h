@@ -37,7 +37,7 @@ class LinkSession : public QObject {
     const VehicleSnapshot& vehicle() const { return vehicle_; }
 
     /// Hands a compiled plan over. Refused while something is under way.
-    void handOver(const Mission& mission, const std::vector<MissionItem>& fence, bool item0_is_home);
+    void handOver(const MissionSet& set, bool item0_is_home);
     /// Reads what the aircraft holds; answered by fetched() or fetchFailed().
     void fetch();
     void cancel();
@@ -59,7 +59,7 @@ class LinkSession : public QObject {
   signals:
     void vehicleChanged();  // at display rate while connected
     void stateChanged();    // connection, progress, seal, commands
-    void fetched(const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence);
+    void fetched(const MissionSet& held);
     void fetchFailed(const QString& why);
 
   private:

@@ -17,7 +17,7 @@ DerivedPtr derive(PlanPtr plan, TerrainPtr terrain, Wind wind, const std::stop_t
     if (d->view.mission) {
         auto r = rehearse(*plan, *d->view.mission, terrain, {wind, 6 * 3600, stop});
         if (r) {
-            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve};
+            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item};
             d->rehearsal = std::make_shared<const Rehearsal>(std::move(*r));
         } else {
             d->not_rehearsed = QString::fromStdString(r.error().message);
@@ -26,7 +26,7 @@ DerivedPtr derive(PlanPtr plan, TerrainPtr terrain, Wind wind, const std::stop_t
         d->not_rehearsed = QString::fromStdString(d->view.not_sendable);
     }
     if (stop.stop_requested()) return nullptr;
-    d->findings = check({*plan, d->view.route, d->view.path, d->view.clearance, terrain.get(), energy});
+    d->findings = check({*plan, d->view, terrain.get(), energy, wind.speed_mps});
     return d;
 }
 
@@ -51,7 +51,7 @@ void PlanSession::set(PlanPtr plan) {
     plan_ = std::move(plan);
     std::set<ItemId> kept;
     for (const ItemId id : selection_)
-        if (id == kHomeId || plan_->find(id) != nullptr || plan_->findFence(id) != nullptr) kept.insert(id);
+        if (plan_->holds(id)) kept.insert(id);
     const bool lost = kept != selection_;
     selection_ = std::move(kept);
     request();

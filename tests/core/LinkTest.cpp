@@ -77,6 +77,7 @@ struct Sample {
     Plan plan;
     Mission mission;
     std::vector<MissionItem> fence;
+    MissionSet set() const { return {mission.items, fence, {}}; }
 };
 Sample sample(int n = 6) {
     Sample s{rowPlan(n), {}, {}};
@@ -113,11 +114,11 @@ TEST_CASE("a mission and a fence are handed over, read back and sealed", "[link]
         backwards |= share < last - 1e-9;
         last = share;
     };
-    const auto h = handOver(rig.link(), s.mission.items, s.fence, true, watch);
+    const auto h = handOver(rig.link(), s.set(), true, watch);
     REQUIRE(h);
     CHECK(h->verified);
-    CHECK(h->mission.size() == s.mission.items.size());
-    CHECK(h->fence.size() == 3);
+    CHECK(h->held.mission.size() == s.mission.items.size());
+    CHECK(h->held.fence.size() == 3);
     CHECK(last == Approx(1));
     CHECK_FALSE(backwards);
 }
@@ -125,11 +126,11 @@ TEST_CASE("a mission and a fence are handed over, read back and sealed", "[link]
 TEST_CASE("hand-over completes and verifies with 10 % loss, duplicates and 100 ms latency", "[link][handover][loss]") {
     Rig rig(options(), {0.10, 0.10, 100, 77});
     const Sample s = sample(8);
-    const auto h = handOver(rig.link(), s.mission.items, s.fence, true);
+    const auto h = handOver(rig.link(), s.set(), true);
     INFO((h ? "" : h.error().message));
     REQUIRE(h);
     CHECK(h->verified);
-    CHECK(h->mission.size() == s.mission.items.size());
+    CHECK(h->held.mission.size() == s.mission.items.size());
 }
 
 TEST_CASE("an item stored altered is caught and named", "[link][handover][fault]") {
@@ -137,7 +138,7 @@ TEST_CASE("an item stored altered is caught and named", "[link][handover][fault]
     o.faults["alter-item"] = 0;
     Rig rig(o);
     const Sample s = sample();
-    const auto h = handOver(rig.link(), s.mission.items, s.fence, true);
+    const auto h = handOver(rig.link(), s.set(), true);
     REQUIRE(h);
     CHECK_FALSE(h->verified);
     REQUIRE(h->differences.size() == 1);
@@ -151,7 +152,7 @@ TEST_CASE("a vehicle that falls silent gives an error within 10 s", "[link][hand
     Rig rig(o);
     const Sample s = sample();
     const double start = monotonicMs();
-    const auto h = handOver(rig.link(), s.mission.items, s.fence, true);
+    const auto h = handOver(rig.link(), s.set(), true);
     const double took = (monotonicMs() - start) / 1000;
     REQUIRE_FALSE(h);
     CHECK(h.error().message.find("has not answered") != std::string::npos);
@@ -171,7 +172,7 @@ TEST_CASE("a transfer stops at once when asked", "[link][handover]") {
     TransferOptions t;
     t.stop = stop.get_token();
     const double start = monotonicMs();
-    CHECK_FALSE(handOver(rig.link(), s.mission.items, s.fence, true, t));
+    CHECK_FALSE(handOver(rig.link(), s.set(), true, t));
     CHECK(monotonicMs() - start < 1500);
 }
 
@@ -180,7 +181,7 @@ TEST_CASE("too many items are refused in words, and nothing clears what was held
     o.max_items = 8;
     Rig rig(o);
     const Sample small = sample(3), large = sample(12);
-    REQUIRE(handOver(rig.link(), small.mission.items, small.fence, true));
+    REQUIRE(handOver(rig.link(), small.set(), true));
     const auto refused = uploadMission(rig.link(), MissionType::mission, large.mission.items);
     REQUIRE_FALSE(refused);
     CHECK(refused.error().message.find("memory is full") != std::string::npos);
@@ -214,7 +215,7 @@ TEST_CASE("commands are accepted or refused with the reason", "[link][command]")
 TEST_CASE("a mission is paused and resumed in flight", "[link][command]") {
     Rig rig(options(20));
     const Sample s = sample(6);
-    REQUIRE(handOver(rig.link(), s.mission.items, s.fence, true));
+    REQUIRE(handOver(rig.link(), s.set(), true));
     REQUIRE(commandArm(rig.link()));
     REQUIRE(commandStart(rig.link()));
     REQUIRE(rig.until(10, [](const VehicleSnapshot& v) { return v.mission_item.value_or(0) >= 4; }));
@@ -240,7 +241,7 @@ TEST_CASE("hand-over works over TCP with a stand-in process", "[link][tcp]") {
     REQUIRE(link);
     REQUIRE((*link)->waitForVehicle(10));
     const Sample s = sample();
-    const auto h = handOver(**link, s.mission.items, s.fence, true);
+    const auto h = handOver(**link, s.set(), true);
     REQUIRE(h);
     CHECK(h->verified);
 }

@@ -19,7 +19,7 @@ Mission compiled(const Plan& plan, const Terrain* terrain = nullptr) {
 }
 std::vector<Finding> findingsOf(const Plan& plan, const Terrain* terrain, std::optional<EnergyForecast> energy = {}) {
     const PlanView v = viewOf(plan, terrain);
-    return check({plan, v.route, v.path, v.clearance, terrain, energy});
+    return check({plan, v, terrain, energy});
 }
 const Finding* found(const std::vector<Finding>& list, const std::string& rule) {
     for (const Finding& f : list)
@@ -135,7 +135,7 @@ TEST_CASE("decompiling and compiling again gives the same items", "[mission][dec
         REQUIRE(terrain);
         const Mission m = compiled(*plan, terrain->get());
         const auto fence = compileFences(*plan);
-        const auto back = decompile(m.items, fence, Plan{});
+        const auto back = decompile({m.items, fence, {}}, Plan{});
         REQUIRE(back);
         CHECK(identical(compiled(back->plan).items, m.items));
         CHECK(identical(compileFences(back->plan), fence));
@@ -147,7 +147,7 @@ TEST_CASE("what has no word here is kept as it is", "[mission][decompile]") {
     MissionItem strange{0, 2, 93, 1.5f, 2, 3, 4, 5, 6, 7};
     m.items.insert(m.items.begin() + 4, strange);
     for (std::size_t i = 0; i < m.items.size(); ++i) m.items[i].seq = static_cast<std::uint16_t>(i);
-    const auto back = decompile(m.items, {}, Plan{});
+    const auto back = decompile({m.items, {}, {}}, Plan{});
     REQUIRE(back);
     CHECK(back->notes.size() == 1);
     CHECK(identical(compiled(back->plan).items, m.items));
@@ -172,7 +172,7 @@ TEST_CASE("comparison names each field that differs and forgives only rounding",
     CHECK(d[1].field == "y");
     other.pop_back();
     CHECK(compareMissions("mission", m.items, other, true).front().field == "count");
-    CHECK(missionFingerprint(m.items, {}) != missionFingerprint(other, {}));
+    CHECK(missionFingerprint({m.items, {}, {}}) != missionFingerprint({other, {}, {}}));
 }
 
 TEST_CASE("footprint and ground sample distance of the agreed example hold", "[pattern][block]") {
@@ -254,8 +254,8 @@ TEST_CASE("clearance is found between the waypoints, not only at them", "[check]
     REQUIRE(f != nullptr);
     CHECK(f->severity == Severity::stop);
     CHECK(f->message.find("between Waypoint 1 and Waypoint 2") != std::string::npos);
-    REQUIRE(f->correction);
-    apply(plan, *f->correction);
+    REQUIRE(f->corrections.size() == 1);
+    f->corrections.front().apply(plan);
     CHECK(found(findingsOf(plan, terrain.get()), "clearance-minimum") == nullptr);
     CHECK(*viewOf(plan, terrain.get()).clearance.lowest_m >= plan.clearance_margin_m - 0.5);
 }
@@ -350,9 +350,11 @@ TEST_CASE("without terrain clearance is unknown and said to be, never clear", "[
 TEST_CASE("the offered way home is added once", "[check]") {
     Plan plan = rowPlan(2);
     plan.items.pop_back();
-    const Correction c{"", {}, true};
-    apply(plan, c);
-    apply(plan, c);
+    const auto list = findingsOf(plan, nullptr);
+    const Finding* f = found(list, "no-way-to-end");
+    REQUIRE(f != nullptr);
+    f->corrections.front().apply(plan);
+    f->corrections.front().apply(plan);
     CHECK(plan.items.size() == 4);
     CHECK(plan.items.back().kind == ItemKind::returnHome);
 }

@@ -125,7 +125,7 @@ TEST_CASE("random plans compile, decompile and compile to the same items", "[mis
         REQUIRE(first);
         Plan base;
         base.traits = plan.traits;
-        const auto back = decompile(first->items, compileFences(plan), base);
+        const auto back = decompile({first->items, compileFences(plan), compileRally(plan)}, base);
         REQUIRE(back);
         const auto second = compileMission(back->plan, expand(back->plan, nullptr));
         REQUIRE(second);
@@ -140,7 +140,7 @@ TEST_CASE("random plans compile, decompile and compile to the same items", "[mis
             CHECK((sameNumber(a.z, b.z) && sameNumber(a.param1, b.param1) && sameNumber(a.param2, b.param2) &&
                    sameNumber(a.param3, b.param3)));
         }
-        CHECK(missionFingerprint(first->items, {}) == missionFingerprint(second->items, {}));
+        CHECK(missionFingerprint({first->items, {}, {}}) == missionFingerprint({second->items, {}, {}}));
     }
 }
 
@@ -171,12 +171,11 @@ TEST_CASE("checks of random plans never fail, and findings point at things that 
         INFO(seed);
         const Plan plan = randomPlan(seed);
         const PlanView v = viewOf(plan, nullptr);
-        const auto findings = check({plan, v.route, v.path, v.clearance, nullptr, {}});
+        const auto findings = check({plan, v, nullptr});
         for (std::size_t i = 0; i < findings.size(); ++i) {
             const Finding& f = findings[i];
             CHECK_FALSE(f.message.empty());
-            CHECK((f.item == 0 || f.item == kHomeId || plan.find(f.item) != nullptr ||
-                   plan.findFence(f.item) != nullptr));
+            CHECK((f.item == 0 || plan.holds(f.item)));
             if (f.place) CHECK(isValid(*f.place));
             if (i > 0) CHECK(findings[i - 1].severity <= f.severity);
         }
@@ -238,8 +237,7 @@ TEST_CASE("fences are judged alike in every place and on every kind of leg", "[c
         const auto crossings = [&](Plan plan) {
             const PlanView v = viewOf(plan, nullptr);
             int n = 0;
-            for (const Finding& f : check({plan, v.route, v.path, v.clearance, nullptr, {}}))
-                n += f.rule == "fence-crossing";
+            for (const Finding& f : check({plan, v, nullptr})) n += f.rule == "fence-crossing";
             return n;
         };
         const auto ringAt = [](GeoPoint c, double r) {

@@ -22,6 +22,7 @@ bool until(int ms, const std::function<bool()>& done) {
 struct Sample {
     Mission mission;
     std::vector<MissionItem> fence;
+    MissionSet set() const { return {mission.items, fence, {}}; }
 };
 Sample sample(int n = 4) {
     const Plan plan = rowPlan(n);
@@ -53,7 +54,7 @@ TEST_CASE("a connection that fails changes nothing", "[session][link]") {
     CHECK_FALSE(s.connected());
     CHECK_FALSE(s.connectTo("udp-listen:99999"));
     s.disconnectLink();
-    s.handOver(sample().mission, {}, true);  // no link: nothing happens
+    s.handOver(sample().set(), true);  // no link: nothing happens
     CHECK_FALSE(s.busy());
     CHECK(s.seal() == LinkSession::Seal::none);
     s.command("Arm", [](VehicleLink&, std::stop_token) { return Result<void>(); });
@@ -64,12 +65,12 @@ TEST_CASE("a hand-over seals, reports progress and keeps the fingerprint", "[ses
     Rig rig;
     const Sample s = sample();
     QSignalSpy states(&rig.session, &LinkSession::stateChanged);
-    rig.session.handOver(s.mission, s.fence, true);
+    rig.session.handOver(s.set(), true);
     CHECK(rig.session.busy());
-    rig.session.handOver(s.mission, s.fence, true);  // a second press while busy does nothing
+    rig.session.handOver(s.set(), true);  // a second press while busy does nothing
     REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
     CHECK(rig.session.seal() == LinkSession::Seal::sealed);
-    CHECK(rig.session.sealFingerprint() == missionFingerprint(s.mission.items, s.fence));
+    CHECK(rig.session.sealFingerprint() == missionFingerprint(s.set()));
     CHECK(rig.session.progress() == Approx(1));
     CHECK(states.count() > 8);
     CHECK(rig.session.sealTime().secsTo(QDateTime::currentDateTime()) < 20);
@@ -79,7 +80,7 @@ TEST_CASE("a hand-over seals, reports progress and keeps the fingerprint", "[ses
 TEST_CASE("differences are kept for the window and no seal is given", "[session][link][fault]") {
     Rig rig({"--fault", "alter-item"});
     const Sample s = sample();
-    rig.session.handOver(s.mission, s.fence, true);
+    rig.session.handOver(s.set(), true);
     REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
     CHECK(rig.session.seal() == LinkSession::Seal::differs);
     REQUIRE(rig.session.differences().size() == 1);
@@ -89,7 +90,7 @@ TEST_CASE("differences are kept for the window and no seal is given", "[session]
 TEST_CASE("a silent vehicle ends the hand-over with the reason", "[session][link][fault]") {
     Rig rig({"--fault", "silent-transfer"});
     const Sample s = sample();
-    rig.session.handOver(s.mission, s.fence, true);
+    rig.session.handOver(s.set(), true);
     REQUIRE(until(12000, [&] { return !rig.session.busy(); }));
     CHECK(rig.session.seal() == LinkSession::Seal::failed);
     CHECK(rig.session.sealText().contains("not answered"));
@@ -98,7 +99,7 @@ TEST_CASE("a silent vehicle ends the hand-over with the reason", "[session][link
 TEST_CASE("a hand-over is cancelled at once", "[session][link]") {
     Rig rig({"--fault", "silent-transfer"});
     const Sample s = sample();
-    rig.session.handOver(s.mission, s.fence, true);
+    rig.session.handOver(s.set(), true);
     QTest::qWait(200);
     rig.session.cancel();
     CHECK(until(1500, [&] { return !rig.session.busy(); }));
@@ -122,12 +123,12 @@ TEST_CASE("commands are noted as sent, then accepted or refused with the reason"
 TEST_CASE("what the aircraft holds is fetched", "[session][link]") {
     Rig rig;
     const Sample s = sample(5);
-    rig.session.handOver(s.mission, s.fence, true);
+    rig.session.handOver(s.set(), true);
     REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
     std::size_t items = 0;
     QObject::connect(
         &rig.session, &LinkSession::fetched, &rig.session,
-        [&](const std::vector<MissionItem>& mission, const std::vector<MissionItem>&) { items = mission.size(); });
+        [&](const MissionSet& held) { items = held.mission.size(); });
     rig.session.fetch();
     REQUIRE(until(10000, [&] { return items > 0; }));
     CHECK(items == s.mission.items.size());

@@ -72,16 +72,14 @@ void FindingsPanel::rebuild() {
             connect(show, &QPushButton::clicked, this, [this, f] { emit goTo(f.item, f.place); });
             row->addWidget(show);
         }
-        if (f.correction) {
-            auto* fix = new QPushButton(QString::fromStdString(f.correction->text));
+        for (const Correction& correction : f.corrections) {
+            auto* fix = new QPushButton(QString::fromStdString(correction.text));
             fix->setObjectName("correct " + QString::fromStdString(f.rule));
             fix->setProperty("link", true);
             fix->setStyleSheet(QString("color: %1; font-weight: bold; text-align: left;").arg(theme_.lagoon.name()));
-            connect(fix, &QPushButton::clicked, this, [this, f] {
-                session_->edit(QString::fromStdString(f.correction->text),
-                               [&](Plan& plan) { apply(plan, *f.correction); });
-            });
-            if (f.correction->text.size() > 34) {
+            connect(fix, &QPushButton::clicked, this,
+                    [this, correction] { session_->edit(QString::fromStdString(correction.text), correction.apply); });
+            if (correction.text.size() > 34) {
                 inner->addWidget(fix);
                 fix->setToolTip(fix->text());
                 fix->setText(fix->fontMetrics().elidedText(fix->text(), Qt::ElideRight, 230));

@@ -400,7 +400,7 @@ void Inspector::buildItem(ItemId id) {
     }
     if (item.kind == ItemKind::hold)
         number(
-            "Hold", "s", 0, 36000, [of](const Plan& p) { return of(p) ? Shown{num(of(p)->hold_s)} : Shown{}; },
+            "Hold", "s", 0, 36000, [of](const Plan& p) { return of(p) ? Shown{num(effectiveHold_s(p, *of(p)))} : Shown{}; },
             [id](Plan& p, std::optional<double> v) {
                 if (Item* i = p.find(id); i != nullptr && v) i->hold_s = *v;
             },
@@ -550,7 +550,7 @@ void Inspector::chips(ItemId id) {
             session_->edit("Remove hold", [&](Plan& p) {
                 if (Item* i = p.find(id)) {
                     i->kind = ItemKind::waypoint;
-                    i->hold_s = 0;
+                    i->hold_s.reset();
                 }
             });
         });

@@ -37,7 +37,7 @@ class RowPainter : public QStyledItemDelegate {
             const int n = itemNumber(plan, id);
             number = n > 0 ? QString::number(n) : QString();
             title = kindText(item->kind);
-            if (item->kind == ItemKind::hold) title = QString("Hold %1 s").arg(item->hold_s, 0, 'f', 0);
+            if (item->kind == ItemKind::hold) title = QString("Hold %1 s").arg(effectiveHold_s(plan, *item), 0, 'f', 0);
             if (!item->name.empty()) title += QString::fromStdString(" · " + item->name);
             line = actionLine(plan, *item);
             height = QString::fromStdString(heightText(item->kind == ItemKind::returnHome

@@ -172,13 +172,13 @@ void FieldPanel::handOver() {
             if (answer != QMessageBox::Yes) return;
             break;
         }
-    link_->handOver(*d.view.mission, d.view.fence, d.plan->traits.item0_is_home);
+    link_->handOver(d.view.toSend(), d.plan->traits.item0_is_home);
 }
 
 bool FieldPanel::sealHolds() const {
     const Derived& d = *plan_->derived();
     return link_->seal() == LinkSession::Seal::sealed && plan_->upToDate() && d.view.mission &&
-           missionFingerprint(d.view.mission->items, d.view.fence) == link_->sealFingerprint();
+           missionFingerprint(d.view.toSend()) == link_->sealFingerprint();
 }
 
 QString FieldPanel::sealLine() const {

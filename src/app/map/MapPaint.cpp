@@ -315,7 +315,7 @@ void MapView::paintItems(QPainter& p) {
                                  .arg(lines.footprint.gsd_m * 100, 0, 'f', 1)});
         } else if (hasPosition(item.kind)) {
             QString rest = QString::fromStdString(heightText(effectiveHeight(plan, item)));
-            if (item.kind == ItemKind::hold) rest = QString("hold %1 s · ").arg(item.hold_s, 0, 'f', 0) + rest;
+            if (item.kind == ItemKind::hold) rest = QString("hold %1 s · ").arg(effectiveHold_s(plan, item), 0, 'f', 0) + rest;
             if (item.kind == ItemKind::land) rest = "land";
             marks.push_back({item.id, view_.toScreen(item.position), number, rest});
         }

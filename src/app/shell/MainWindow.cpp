@@ -403,13 +403,13 @@ void MainWindow::connectAll() {
         refreshTop();
     });
     connect(&link_, &LinkSession::fetched, this,
-            [this](const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence) {
-                const auto back = decompile(mission, fence, *plan_.plan());
+            [this](const MissionSet& held) {
+                const auto back = decompile(held, *plan_.plan());
                 if (!back) return showMessage(QString::fromStdString(back.error().message));
                 plan_.replace("Read from aircraft", back->plan);
                 setWorkspace(Workspace::draft);
                 showMessage(QString("%1 mission items read from the aircraft. Undo brings the earlier plan back")
-                                .arg(mission.size()));
+                                .arg(held.mission.size()));
             });
     connect(&link_, &LinkSession::fetchFailed, this, &MainWindow::showMessage);
     connect(field_, &FieldPanel::message, this, &MainWindow::showMessage);

@@ -1,9 +1,10 @@
-// Findings: what is wrong or risky with a plan. Rules are pure functions in a table (Check.cpp), most severe first.
+// Findings: what is wrong or risky with a plan. Rules are pure functions in a table (Check.cpp), one file each in
+// rules/; most severe first.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <string>
-#include <utility>
 #include <vector>
 
 #include "core/check/Clearance.h"
@@ -14,11 +15,11 @@ namespace anhinga {
 enum class Severity { stop, warn, note };
 const char* severityText(Severity severity);
 
-/// A safe change that would help, offered in words. Applying it twice changes nothing more.
+/// A safe change that would help, offered in words. Applying it twice changes nothing more; it finds its items by id,
+/// so it may be applied to a later state of the plan.
 struct Correction {
     std::string text;
-    std::vector<std::pair<ItemId, Height>> heights;
-    bool append_return = false;
+    std::function<void(Plan&)> apply;
 };
 
 struct Finding {
@@ -27,26 +28,15 @@ struct Finding {
     ItemId item = 0;   // 0: the plan as a whole
     std::string message;
     std::optional<GeoPoint> place;
-    std::optional<Correction> correction;
+    std::vector<Correction> corrections;  // the first is the one that is applied with all
 };
 
 /// What a rehearsal says about energy, when there is one.
 struct EnergyForecast {
     double left_percent = 0;
     bool reached_reserve = false;
+    ItemId item = 0;  // on the way to which the reserve is reached
 };
-
-struct CheckInput {
-    const Plan& plan;
-    const Route& route;
-    const Path& path;
-    const Clearance& clearance;
-    const Terrain* terrain;
-    std::optional<EnergyForecast> energy;
-};
-
-std::vector<Finding> check(const CheckInput& input);
-void apply(Plan& plan, const Correction& correction);
 
 /// Everything derived from a plan that views, checks and hand-over share.
 struct PlanView {
@@ -55,8 +45,33 @@ struct PlanView {
     Clearance clearance;
     std::optional<Mission> mission;  // absent with the reason in `not_sendable`
     std::string not_sendable;
-    std::vector<MissionItem> fence;
+    std::vector<MissionItem> fence, rally;
+    /// What a hand-over sends; only with a mission.
+    MissionSet toSend() const { return {mission->items, fence, rally}; }
 };
 PlanView viewOf(const Plan& plan, const Terrain* terrain);
+
+/// What a rule may look at. References must outlive it.
+struct CheckInput {
+    const Plan& plan;
+    const PlanView& view;
+    const Terrain* terrain = nullptr;
+    std::optional<EnergyForecast> energy = {};
+    double wind_mps = 0;
+
+    ItemIndex index = indexItems(plan);
+    const Item* find(ItemId id) const;
+    /// "Waypoint 4"; as itemText(), in constant time.
+    std::string text(ItemId id) const;
+    /// "between Waypoint 3 and Waypoint 4", "on the way home".
+    std::string legText(const PathLeg& leg) const;
+    /// Where an item is, for the finding's place; nothing for the plan as a whole.
+    std::optional<GeoPoint> placeOf(ItemId id) const;
+    mutable std::vector<int> numbers = {};  // filled by text() when first asked
+};
+
+std::vector<Finding> check(const CheckInput& input);
+/// Applies the first correction of every finding that has one.
+void applyAll(Plan& plan, const std::vector<Finding>& findings);
 
 }  // namespace anhinga

@@ -1,49 +1,103 @@
 #include "core/check/Clearance.h"
 
+#include <algorithm>
+
 namespace anhinga {
 
 namespace {
-constexpr double kMaxSamples = 200000;
-}
 
-Clearance clearanceOf(const Path& path, const Terrain* terrain) {
+constexpr double kMaxSamples = 200000;
+constexpr double kPlainRun_m = 1000;  // below, latitude and longitude are linear along a line within 2 cm
+
+class Sampler {
+  public:
+    Sampler(const Path& path, const Terrain* terrain, const std::vector<Obstacle>& obstacles)
+        : path_(path), terrain_(terrain), field_(obstacles, terrain, path.frame) {
+        const double total = path.line.empty() ? 0 : path.line.back().along_m;
+        cell_ = terrain != nullptr ? terrain->cell_m() : 30;
+        step_ = std::max(cell_, total / kMaxSamples);
+    }
+
+    LegClearance leg(std::size_t k, std::vector<ProfileSample>& out) {
+        const PathLeg& leg = path_.legs[k];
+        found_ = {};
+        found_.where = found_.unknown_at = path_.points[leg.to].position;
+        found_.has_unknown = step_ > cell_;
+        for (std::size_t i = leg.line_from; i < leg.line_to; ++i) {
+            if (i == leg.line_from)
+                take(path_.line[i], path_.line[i], 0, k, out);
+            else
+                segment(path_.line[i - 1], path_.line[i], k, out);
+        }
+        return found_;
+    }
+
+  private:
+    void segment(const LinePoint& a, const LinePoint& b, std::size_t k, std::vector<ProfileSample>& out) {
+        const double run = length(b.local - a.local);
+        const int n = std::max(1, static_cast<int>(std::ceil(run / step_)));
+        shares_.clear();
+        if (!field_.empty() && run > 0) field_.criticalAlong(a.local, b.local, shares_);
+        const bool extra = !shares_.empty();
+        for (int i = 1; i <= n; ++i) shares_.push_back(static_cast<double>(i) / n);
+        if (extra) std::sort(shares_.begin(), shares_.end());
+        for (const double f : shares_) take(a, b, f, k, out);
+    }
+
+    void take(const LinePoint& a, const LinePoint& b, double f, std::size_t k, std::vector<ProfileSample>& out) {
+        const Vec2 local = a.local + (b.local - a.local) * f;
+        const bool plain = std::abs(b.local.x - a.local.x) + std::abs(b.local.y - a.local.y) < kPlainRun_m &&
+                           std::abs(b.position.lon_deg - a.position.lon_deg) < 1;
+        ProfileSample s{.along_m = a.along_m + (b.along_m - a.along_m) * f,
+                        .place = f == 0   ? a.position
+                                 : f == 1 ? b.position
+                                 : plain  ? GeoPoint{a.position.lat_deg + (b.position.lat_deg - a.position.lat_deg) * f,
+                                                    a.position.lon_deg + (b.position.lon_deg - a.position.lon_deg) * f}
+                                          : path_.frame.toGeo(local),
+                        .leg = k};
+        if (a.amsl_m && b.amsl_m) s.amsl_m = *a.amsl_m + (*b.amsl_m - *a.amsl_m) * f;
+        if (terrain_ != nullptr) s.ground_m = terrain_->sample(s.place);
+        if (!field_.empty())
+            if (const auto top = field_.at(local)) {
+                s.obstacle = top->id;
+                s.obstacle_m = top->top_amsl_m;
+                s.obstacle_unknown = !top->top_amsl_m;
+            }
+        const auto clear = s.clearance();
+        if (!clear) {
+            if (!found_.has_unknown) found_.unknown_at = s.place;
+            found_.has_unknown = true;
+        } else if (!found_.lowest_m || *clear < *found_.lowest_m) {
+            found_.lowest_m = clear;
+            found_.where = s.place;
+            found_.under_m = *s.amsl_m - *clear;
+            found_.obstacle = s.obstacle_m && *s.obstacle_m > *s.ground_m ? s.obstacle : 0;
+        }
+        out.push_back(s);
+    }
+
+    const Path& path_;
+    const Terrain* terrain_;
+    ObstacleField field_;
+    double cell_ = 30, step_ = 30;
+    LegClearance found_;
+    std::vector<double> shares_;
+};
+
+}  // namespace
+
+Clearance clearanceOf(const Path& path, const Terrain* terrain, const std::vector<Obstacle>& obstacles) {
     Clearance result;
-    double total = 1;
-    for (const PathLeg& leg : path.legs)
-        total += distance_m(path.points[leg.from].position, path.points[leg.to].position);
-    const double cell = terrain != nullptr ? terrain->cell_m() : 30;
-    const double step = std::max(cell, total / kMaxSamples);
+    Sampler sampler(path, terrain, obstacles);
     for (std::size_t k = 0; k < path.legs.size(); ++k) {
         const PathLeg& leg = path.legs[k];
-        const PathPoint &a = path.points[leg.from], &b = path.points[leg.to];
-        LegClearance found;
-        found.where = b.position;
-        found.has_unknown = step > cell;
-        const double run = distance_m(a.position, b.position);
-        const int n = std::max(1, static_cast<int>(std::ceil(run / step)));
-        const double bearing = run > 0 ? bearing_deg(a.position, b.position) : 0;
-        const LocalFrame frame(a.position);
-        const Vec2 end = frame.toLocal(b.position);
-        for (int i = 0; i <= n; ++i) {
-            const double f = static_cast<double>(i) / n;
-            // Long legs follow the geodesic, short ones the plane: the same within a millimetre below 20 km.
-            const GeoPoint place = run > 20000 ? destination(a.position, bearing, run * f) : frame.toGeo(end * f);
-            ProfileSample s{a.along_m + (b.along_m - a.along_m) * f, place, {}, {}, k};
-            if (a.amsl_m && b.amsl_m) s.amsl_m = *a.amsl_m + (*b.amsl_m - *a.amsl_m) * f;
-            if (terrain != nullptr) s.ground_m = terrain->sample(place);
-            const auto clear = s.clearance();
-            if (!clear) {
-                found.has_unknown = true;
-            } else if (!found.lowest_m || *clear < *found.lowest_m) {
-                found.lowest_m = clear;
-                found.where = place;
-                found.ground_m = *s.ground_m;
+        const LegClearance found = sampler.leg(k, leg.repeat ? result.repeats : result.profile);
+        if (!leg.climb) {
+            result.has_unknown |= found.has_unknown;
+            if (found.lowest_m && (!result.lowest_m || *found.lowest_m < *result.lowest_m)) {
+                result.lowest_m = found.lowest_m;
+                result.lowest_leg = k;
             }
-            if (!leg.repeat) result.profile.push_back(s);
-        }
-        if (!leg.climb && found.lowest_m && (!result.lowest_m || *found.lowest_m < *result.lowest_m)) {
-            result.lowest_m = found.lowest_m;
-            result.lowest_leg = k;
         }
         result.legs.push_back(found);
     }

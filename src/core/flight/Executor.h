@@ -3,6 +3,7 @@
 #pragma once
 
 #include <map>
+#include <memory>
 #include <optional>
 #include <vector>
 
@@ -23,7 +24,7 @@ class Executor {
     /// The navigation item after the present one as things stand, without going there.
     std::optional<std::size_t> peek() const;
 
-    const std::vector<MissionItem>& items() const { return items_; }
+    const std::vector<MissionItem>& items() const { return *items_; }
     std::optional<std::size_t> current() const { return current_; }
     /// Passes a repeat at `seq` has made since it was last armed.
     int repeatsDone(std::size_t seq) const;
@@ -33,15 +34,23 @@ class Executor {
     std::optional<double> speed_mps;
     std::optional<MissionItem> look_at;
     std::optional<double> gimbal_pitch_deg;
-    double photo_distance_m = 0;
+    std::optional<double> heading_deg;  // for the leg being flown
+    double photo_distance_m = 0, photo_interval_s = 0;
+    bool video = false;
     int photos_due = 0;  // the owner takes them and sets this to 0
 
   private:
-    std::vector<MissionItem> items_;
+    using Counters = std::map<std::size_t, int>;
+    /// The next navigation item from `next` on, counting repeats; what stands between is done to `actor` if there is
+    /// one.
+    std::optional<std::size_t> walk(std::size_t& next, Counters& repeats, Executor* actor) const;
+    void act(const MissionItem& item);
+
+    std::shared_ptr<const std::vector<MissionItem>> items_ = std::make_shared<const std::vector<MissionItem>>();
     bool rearm_ = true;
     std::size_t next_ = 0;
     std::optional<std::size_t> current_;
-    std::map<std::size_t, int> repeats_, visits_;
+    Counters repeats_, visits_;
 };
 
 }  // namespace anhinga

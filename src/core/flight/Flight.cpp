@@ -8,17 +8,8 @@ namespace {
 constexpr double kGravity = 9.80665;
 constexpr double kDeg = M_PI / 180;
 constexpr double kClimbAccel_mps2 = 2;
-constexpr double kCrossTrackGain = 0.8;  // 1/s: metres off the line turned into metres a second back to it
-constexpr double kDisarmAfter_s = 1.5;   // on the ground
+constexpr double kDisarmAfter_s = 1.5;  // on the ground
 
-Vec2 limited(Vec2 v, double most) {
-    const double l = length(v);
-    return l > most ? v * (most / l) : v;
-}
-Vec2 unit(Vec2 v) {
-    const double l = length(v);
-    return l > 1e-9 ? v * (1 / l) : Vec2{};
-}
 }  // namespace
 
 const char* modeText(FlightMode mode) {
@@ -88,7 +79,7 @@ Result<void> Flight::takeOff(double height_m) {
     if (!state_.armed) return fail("not armed");
     if (!(height_m > 0.5 && height_m < 10000)) return fail("take-off height {} m is not usable", height_m);
     take_off_amsl_ = setup_.home_amsl_m + height_m;
-    leg_ = {state_.position, state_.position, state_.amsl_m, take_off_amsl_, setup_.vehicle.cruise_mps, 1, 0, 0};
+    leg_ = upLeg(take_off_amsl_);
     setMode(FlightMode::takingOff);
     return {};
 }
@@ -100,7 +91,8 @@ Result<void> Flight::startMission() {
     if (mode_ == FlightMode::mission) return {};
     executor_ = Executor(executor_.items(), setup_.item0_is_home, setup_.repeats_rearm);
     mission_ended_ = false;
-    leg_ = {state_.position, state_.position, state_.amsl_m, state_.amsl_m, setup_.vehicle.cruise_mps, 1, 0, 0};
+    leg_ = upLeg(state_.amsl_m);
+    rest_.clear();
     setMode(FlightMode::mission);
     nextItem();
     return {};
@@ -136,7 +128,8 @@ Result<void> Flight::land() {
 void Flight::beginReturn() {
     return_phase_ = 0;
     const double height = std::max(state_.amsl_m, setup_.home_amsl_m + setup_.return_height_m);
-    leg_ = {state_.position, state_.position, state_.amsl_m, height, setup_.vehicle.cruise_mps, 1, 0, 0};
+    leg_ = upLeg(height);
+    rest_.clear();
     setMode(FlightMode::returning);
 }
 
@@ -152,12 +145,30 @@ std::optional<double> Flight::heightGround_m() const {
     return g ? std::optional(state_.amsl_m - *g) : std::nullopt;
 }
 
+Flight::Leg Flight::upLeg(double amsl_m) const {
+    Leg leg;
+    leg.from = leg.to = state_.position;
+    leg.from_amsl = state_.amsl_m;
+    leg.to_amsl = amsl_m;
+    leg.speed = setup_.vehicle.cruise_mps;
+    leg.acceptance = 1;
+    return leg;
+}
+
 std::optional<Flight::Leg> Flight::legTo(std::size_t seq, const Leg* before) const {
     const MissionItem& item = executor_.items()[seq];
-    if (item.command != cmd::waypoint && item.command != cmd::loiterTime && item.command != cmd::land) return {};
     Leg leg;
     leg.from = before != nullptr ? before->to : state_.position;
     leg.from_amsl = before != nullptr ? before->to_amsl : state_.amsl_m;
+    leg.speed = std::min(executor_.speed_mps.value_or(setup_.vehicle.cruise_mps), setup_.vehicle.max_mps);
+    leg.acceptance = 2;
+    if (item.command == cmd::delay) {
+        leg.to = leg.from;
+        leg.to_amsl = leg.from_amsl;
+        leg.hold_s = std::max(kStep_s, static_cast<double>(item.param1));
+        return leg;
+    }
+    if (!hasPlace(item) || !isNavigation(item.command)) return {};
     const GeoPoint place = placeOf(item);
     // A place of 0, 0 means "here" in the standard.
     leg.to = item.x == 0 && item.y == 0 ? leg.from : frame_.toLocal(place);
@@ -168,16 +179,22 @@ std::optional<Flight::Leg> Flight::legTo(std::size_t seq, const Leg* before) con
         base = g ? *g : setup_.home_amsl_m;
     }
     leg.to_amsl = base + static_cast<double>(item.z);
+    const bool passes = item.command == cmd::waypoint || item.command == cmd::spline;
     if (item.command == cmd::land) leg.to_amsl = std::max(leg.to_amsl, leg.from_amsl);
-    leg.speed = std::min(executor_.speed_mps.value_or(setup_.vehicle.cruise_mps), setup_.vehicle.max_mps);
-    leg.acceptance = item.command == cmd::waypoint && item.param2 > 0 ? static_cast<double>(item.param2) : 2.0;
-    leg.hold_s =
-        item.command == cmd::loiterTime || item.command == cmd::waypoint ? static_cast<double>(item.param1) : 0;
+    if (item.command == cmd::waypoint && item.param2 > 0) leg.acceptance = static_cast<double>(item.param2);
+    if (passes || item.command == cmd::loiterTime) leg.hold_s = static_cast<double>(item.param1);
+    leg.spline = item.command == cmd::spline;
+    if (item.command == cmd::loiterTurns) {
+        const double radius = std::max(1.0, std::abs(static_cast<double>(item.param3)));
+        const Vec2 away = leg.from - leg.to;
+        leg.to = leg.to + (length(away) > 0.01 ? unit(away) : Vec2{0, 1}) * radius;
+    }
     return leg;
 }
 
 void Flight::nextItem() {
     held_s_ = 0;
+    rest_.clear();
     const Leg before = leg_;
     const auto seq = executor_.advance();
     while (executor_.photos_due > 0) {
@@ -202,38 +219,76 @@ void Flight::nextItem() {
         double height = setup_.home_amsl_m + static_cast<double>(item.z);
         if (refOf(item.frame) == HeightRef::amsl) height = static_cast<double>(item.z);
         if (refOf(item.frame) == HeightRef::ground) height = groundHere() + static_cast<double>(item.z);
-        leg_ = {state_.position, state_.position, state_.amsl_m, height, setup_.vehicle.cruise_mps, 1, 0, 0};
+        leg_ = upLeg(height);
         return;
     }
-    leg_ = *legTo(*seq, state_.on_ground ? nullptr : &before);
+    const auto leg = legTo(*seq, state_.on_ground ? nullptr : &before);
+    if (!leg) {  // an item this vehicle does not know: it goes on to the next
+        leg_ = upLeg(state_.amsl_m);
+        return;
+    }
+    leg_ = *leg;
     climb_first_ = state_.on_ground;  // no take-off item: up to the first item's height, then across
     if (climb_first_) {
         leg_.to = leg_.from;
         leg_.hold_s = 0;
+        leg_.spline = false;
         return;
     }
-    setEndSpeed(item);
+    shapeLeg(item, before);
 }
 
-void Flight::setEndSpeed(const MissionItem& item) {
-    // How fast the corner may be passed so that the path stays within the acceptance radius:
-    // an arc of radius v^2/a cuts the corner by r (1/cos(turn/2) - 1).
-    if (leg_.hold_s > 0 || item.command == cmd::land) return;
+/// The curve of a spline or circle, the speed at the end, and what follows within the same item.
+void Flight::shapeLeg(const MissionItem& item, const Leg& before) {
+    const double accel = setup_.vehicle.accel_mps2;
+    const Vec2 chord = leg_.to - leg_.from;
+    const bool stops = leg_.hold_s > 0 || item.command == cmd::land || item.command == cmd::loiterTurns ||
+                       item.command == cmd::loiterToHeight;
+    if (item.command == cmd::loiterToHeight) {
+        Leg up = leg_;
+        up.from = up.to;
+        up.from_amsl = leg_.from_amsl;
+        leg_.to_amsl = leg_.from_amsl;
+        up.acceptance = leg_.acceptance = 1;
+        rest_.push_back(up);
+    }
+    if (item.command == cmd::loiterTurns && item.param1 != 0) {
+        const double radius = std::max(1.0, std::abs(static_cast<double>(item.param3)));
+        Leg circle = leg_;
+        circle.from_amsl = leg_.to_amsl;
+        const double turns = static_cast<double>(item.param1) * (item.param3 < 0 ? -1 : 1);
+        auto curve = circleCurve(leg_.to, frame_.toLocal(placeOf(item)), radius, turns, 3);
+        circle.from = curve.front();
+        circle.to = curve.back();
+        circle.acceptance = 1;
+        circle.curve = GuidedCurve(std::move(curve), leg_.speed, 0, accel);
+        rest_.push_back(circle);
+    }
     const auto after = executor_.peek();
     const auto next = after ? legTo(*after, &leg_) : std::nullopt;
-    if (!next) return;
-    const Vec2 in = unit(leg_.to - leg_.from), out = unit(next->to - leg_.to);
-    const double turn = std::acos(std::clamp(dot(in, out), -1.0, 1.0));
-    const double cut = 1 / std::max(1e-3, std::cos(turn / 2)) - 1;
-    const double reach = std::min(leg_.acceptance, 5.0);
-    leg_.end_speed = length(out) == 0 ? 0
-                     : cut < 1e-6     ? leg_.speed
-                                      : std::min(leg_.speed, std::sqrt(setup_.vehicle.accel_mps2 * reach * 0.5 / cut));
+    const Vec2 next_chord = next ? next->to - next->from : Vec2{};
+    Vec2 in = chord, out = next_chord;
+    if (leg_.spline) {
+        Vec2 begin = chord, end = chord;
+        const Vec2 came = before.to - before.from;
+        if (length(came) > 0.5) begin = before.spline ? leg_.to - before.from : came;
+        if (next && length(next_chord) > 0.5 && !stops) end = next->spline ? next->to - leg_.from : next_chord;
+        in = end;
+        out = next && length(next_chord) > 0.5 ? end : Vec2{};
+        leg_.end_speed = stops || !next ? 0 : cornerSpeed(in, out, leg_.speed, leg_.acceptance, accel);
+        leg_.curve = GuidedCurve(splineCurve(leg_.from, begin, leg_.to, end, 3), leg_.speed, leg_.end_speed, accel);
+        return;
+    }
+    if (stops || !next) return;
+    if (next->spline && length(next_chord) > 0.5 && length(chord) > 0.5)
+        out = chord;  // the curve starts as this leg ends
+    leg_.end_speed = cornerSpeed(in, out, leg_.speed, leg_.acceptance, accel);
 }
 
 void Flight::takePhoto() {
     ++state_.photos;
     last_photo_ = state_.position;
+    last_photo_s_ = state_.t_s;
     note(FlightEvent::photo, state_.photos);
 }
 
@@ -270,34 +325,30 @@ void Flight::fly(Vec2 wanted, double climb) {
 /// Flies along leg_; true when its end is reached.
 bool Flight::followLeg() {
     const VehicleProfile& v = setup_.vehicle;
-    const Vec2 line = leg_.to - leg_.from;
-    const double run = length(line), rise = leg_.to_amsl - leg_.from_amsl;
-    const Vec2 gap = leg_.to - state_.position;
-    const double left = length(gap);
-    double allowed = leg_.speed;
-    // A leg steeper than the aircraft climbs is flown slower, not cut.
-    const double steepest = rise > 0 ? v.climb_mps : v.descent_mps;
-    if (run > 1 && std::abs(rise) > 0.1) allowed = std::min(allowed, steepest * 0.95 * run / std::abs(rise));
-    const double brake = 0.7 * v.accel_mps2;
-    allowed = std::min(allowed, std::sqrt(leg_.end_speed * leg_.end_speed + 2 * brake * left));
+    const double rise = leg_.to_amsl - leg_.from_amsl;
     Vec2 wanted;
     double height = leg_.to_amsl, slope = 0;
-    if (run > 1 && left > 1) {
-        const Vec2 along = line * (1 / run);
-        const double done = dot(state_.position - leg_.from, along);
-        const Vec2 off = state_.position - (leg_.from + along * done);
-        const bool past = done > run;
-        wanted = past ? unit(gap) * std::min(allowed, left)
-                      : limited(along * allowed - limited(off * kCrossTrackGain, 3), allowed + 1);
-        const double share = std::clamp(done / run, 0.0, 1.0);
+    bool along_done = true;
+    if (!leg_.curve.empty()) {
+        wanted = leg_.curve.wantedVelocity(state_.position);
+        const double share = leg_.curve.share(), run = std::max(1.0, leg_.curve.length_m());
         height = leg_.from_amsl + rise * share;
-        if (!past) slope = rise / run * dot(state_.velocity, along);
+        slope = share < 1 ? rise / run * length(state_.velocity) : 0;
+        along_done = share > 0.95;
     } else {
-        wanted = gap * 1.0;
-        wanted = limited(wanted, allowed);
+        const GuidedLeg guided{leg_.from, leg_.to, rise, leg_.speed, leg_.end_speed};
+        wanted = wantedVelocity(guided, state_.position, {v.accel_mps2, v.climb_mps, v.descent_mps});
+        const Vec2 line = leg_.to - leg_.from;
+        const double run = length(line);
+        if (run > 1 && length(leg_.to - state_.position) > 1) {
+            const double done = dot(state_.position - leg_.from, line) / run;
+            height = leg_.from_amsl + rise * std::clamp(done / run, 0.0, 1.0);
+            if (done <= run) slope = rise / run * dot(state_.velocity, line) / run;
+        }
     }
     fly(wanted, slope + (height - state_.amsl_m) * 1.0);
-    return length(leg_.to - state_.position) <= leg_.acceptance && std::abs(leg_.to_amsl - state_.amsl_m) <= 1.0;
+    return along_done && length(leg_.to - state_.position) <= leg_.acceptance &&
+           std::abs(leg_.to_amsl - state_.amsl_m) <= 1.0;
 }
 
 void Flight::descend() {
@@ -329,6 +380,8 @@ void Flight::aim() {
         if (refOf(place.frame) == HeightRef::ground && setup_.terrain)
             amsl += setup_.terrain->sample(placeOf(place)).value_or(setup_.home_amsl_m);
         pitch = std::atan2(amsl - state_.amsl_m, std::max(0.1, length(to))) / kDeg;
+    } else if (executor_.heading_deg && mode_ == FlightMode::mission) {
+        wanted = *executor_.heading_deg;
     } else if (length(state_.velocity) > 1) {
         wanted = std::atan2(state_.velocity.x, state_.velocity.y) / kDeg;
     }
@@ -364,8 +417,15 @@ void Flight::step() {
             if (!followLeg() && held_s_ == 0) break;
             if (climb_first_) {
                 climb_first_ = false;
-                leg_ = *legTo(item.seq, nullptr);
-                setEndSpeed(item);
+                const Leg up = leg_;
+                leg_ = *legTo(*executor_.current(), nullptr);
+                leg_.from_amsl = up.to_amsl;
+                shapeLeg(item, up);
+                break;
+            }
+            if (!rest_.empty()) {
+                leg_ = rest_.back();
+                rest_.pop_back();
                 break;
             }
             const bool first = held_s_ == 0;
@@ -388,7 +448,7 @@ void Flight::step() {
                 descend();
             } else if (followLeg()) {
                 if (return_phase_ == 0)
-                    leg_ = {leg_.to, {0, 0}, leg_.to_amsl, leg_.to_amsl, setup_.vehicle.cruise_mps, 1, 0, 0};
+                    leg_ = {leg_.to, {0, 0}, leg_.to_amsl, leg_.to_amsl, setup_.vehicle.cruise_mps, 1, 0, 0, false, {}};
                 ++return_phase_;
             }
             break;
@@ -402,6 +462,9 @@ void Flight::step() {
     aim();
     if (executor_.photo_distance_m > 0 && mode_ == FlightMode::mission && last_photo_ &&
         length(state_.position - *last_photo_) >= executor_.photo_distance_m)
+        takePhoto();
+    if (executor_.photo_interval_s > 0 && mode_ == FlightMode::mission &&
+        state_.t_s - last_photo_s_ >= executor_.photo_interval_s - 1e-6)
         takePhoto();
     if (mode_ == FlightMode::mission && !low_battery_ &&
         state_.battery.left_percent <= setup_.vehicle.reserve_percent) {

@@ -10,6 +10,7 @@
 #include "core/base/Result.h"
 #include "core/flight/Executor.h"
 #include "core/flight/Power.h"
+#include "core/mission/Guidance.h"
 #include "core/terrain/Terrain.h"
 
 namespace anhinga {
@@ -74,6 +75,7 @@ class Flight {
 
     const FlightState& state() const { return state_; }
     FlightMode mode() const { return mode_; }
+    bool video() const { return executor_.video; }
     GeoPoint place() const { return frame_.toGeo(state_.position); }
     const LocalFrame& frame() const { return frame_; }
     const FlightSetup& setup() const { return setup_; }
@@ -89,12 +91,15 @@ class Flight {
         Vec2 from, to;
         double from_amsl = 0, to_amsl = 0;
         double speed = 0, acceptance = 2, end_speed = 0, hold_s = 0;
+        bool spline = false;
+        GuidedCurve curve;
     };
     void note(FlightEvent::Kind kind, int seq = 0, std::string text = {});
     void setMode(FlightMode mode);
     void nextItem();
+    Leg upLeg(double amsl_m) const;
     std::optional<Leg> legTo(std::size_t seq, const Leg* before) const;
-    void setEndSpeed(const MissionItem& item);
+    void shapeLeg(const MissionItem& item, const Leg& before);
     void beginReturn();
     void fly(Vec2 wanted, double climb);
     bool followLeg();
@@ -110,11 +115,13 @@ class Flight {
     FlightMode mode_ = FlightMode::standby, paused_from_ = FlightMode::hold;
     Executor executor_;
     Leg leg_;
+    std::vector<Leg> rest_;  // further legs of the present item, last first
     int return_phase_ = 0;
     double held_s_ = 0, ground_s_ = 0;
     double take_off_amsl_ = 0;
     bool mission_ended_ = false, low_battery_ = false, climb_first_ = false;
     std::optional<Vec2> last_photo_;
+    double last_photo_s_ = 0;
     std::vector<FlightEvent> events_;
 };
 

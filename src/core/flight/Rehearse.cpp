@@ -41,7 +41,12 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
         for (const FlightEvent& e : flight.takeEvents()) {
             recorder.event(e);
             if (e.kind == FlightEvent::itemStarted) item = e.seq;
-            if (e.kind == FlightEvent::message) result.reached_reserve |= e.text.starts_with("battery");
+            if (e.kind == FlightEvent::message) {
+                const bool battery = e.text.starts_with("battery");
+                if (battery && !result.reached_reserve)
+                    result.reserve_item = mission.source[static_cast<std::size_t>(item)];
+                result.reached_reserve |= battery;
+            }
         }
         away |= length(s.position) > 10;
         result.max_height_home_m = std::max(result.max_height_home_m, flight.heightHome_m());

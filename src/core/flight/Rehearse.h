@@ -16,6 +16,7 @@ struct Rehearsal {
     std::shared_ptr<const FlightLog> log;
     bool landed = false;           // by itself, within the time limit
     bool reached_reserve = false;  // the battery ended the mission
+    ItemId reserve_item = 0;       // on the way to which it did
     double duration_s = 0;         // armed to disarmed
     double distance_m = 0;
     double energy_wh = 0, energy_left_percent = 0;

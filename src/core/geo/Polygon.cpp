@@ -33,9 +33,16 @@ std::vector<double> crossings(const Ring& ring, Vec2 a, Vec2 b) {
 bool selfCrossing(const Ring& ring) {
     const std::size_t n = ring.size();
     if (n < 3 || area_m2(ring) < 1e-6) return true;
-    for (std::size_t i = 0; i < n; ++i)
-        for (std::size_t j = i + 2; j < n; ++j) {
-            if (i == 0 && j == n - 1) continue;
+    // Edges in order of their western end: each is held only against those that begin before it ends.
+    const auto west = [&](std::size_t i) { return std::min(ring[i].x, ring[(i + 1) % n].x); };
+    const auto east = [&](std::size_t i) { return std::max(ring[i].x, ring[(i + 1) % n].x); };
+    std::vector<std::size_t> order(n);
+    for (std::size_t i = 0; i < n; ++i) order[i] = i;
+    std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return west(a) < west(b); });
+    for (std::size_t k = 0; k < n; ++k)
+        for (std::size_t m = k + 1; m < n && west(order[m]) <= east(order[k]); ++m) {
+            const std::size_t i = std::min(order[k], order[m]), j = std::max(order[k], order[m]);
+            if (j == i + 1 || (i == 0 && j == n - 1)) continue;
             if (crossing(ring[i], ring[i + 1], ring[j], ring[(j + 1) % n])) return true;
         }
     return false;
@@ -60,6 +67,63 @@ double distanceToRing(Vec2 p, const Ring& ring) {
     for (std::size_t i = 0; i < ring.size(); ++i)
         nearest = std::min(nearest, distanceToSegment(p, ring[i], ring[(i + 1) % ring.size()]).distance_m);
     return nearest;
+}
+
+RingIndex::RingIndex(Ring ring) : ring_(std::move(ring)) {
+    if (ring_.empty()) return;
+    low_ = high_ = ring_[0].y;
+    west_ = east_ = ring_[0].x;
+    for (const Vec2& p : ring_) {
+        low_ = std::min(low_, p.y);
+        high_ = std::max(high_, p.y);
+        west_ = std::min(west_, p.x);
+        east_ = std::max(east_, p.x);
+    }
+    const std::size_t n = std::clamp<std::size_t>(ring_.size() / 2, 1, 4096);
+    step_ = std::max((high_ - low_) / static_cast<double>(n), 1e-9);
+    bands_.resize(n);
+    for (std::size_t i = 0; i < ring_.size(); ++i) {
+        const Vec2 a = ring_[i], b = ring_[(i + 1) % ring_.size()];
+        const std::size_t last = bandOf(std::max(a.y, b.y));
+        for (std::size_t k = bandOf(std::min(a.y, b.y)); k <= last; ++k)
+            bands_[k].push_back(static_cast<std::uint32_t>(i));
+    }
+}
+
+std::size_t RingIndex::bandOf(double y) const {
+    const double k = std::floor((y - low_) / step_);
+    return static_cast<std::size_t>(std::clamp(k, 0.0, static_cast<double>(bands_.size() - 1)));
+}
+
+bool RingIndex::contains(Vec2 p) const {
+    if (bands_.empty() || !(p.y >= low_ && p.y <= high_ && p.x >= west_ && p.x <= east_)) return false;
+    bool inside = false;
+    for (const std::uint32_t i : bands_[bandOf(p.y)]) {
+        const Vec2 a = ring_[i], b = ring_[(i + 1) % ring_.size()];
+        if ((a.y > p.y) != (b.y > p.y) && p.x < a.x + (b.x - a.x) * (p.y - a.y) / (b.y - a.y)) inside = !inside;
+    }
+    return inside;
+}
+
+std::optional<double> RingIndex::firstCrossing(Vec2 a, Vec2 b) const {
+    const double low = std::min(a.y, b.y), high = std::max(a.y, b.y);
+    const double west = std::min(a.x, b.x), east = std::max(a.x, b.x);
+    std::optional<double> first;
+    if (bands_.empty() || high < low_ || low > high_ || east < west_ || west > east_) return first;
+    const std::size_t last = bandOf(high);
+    for (std::size_t k = bandOf(low); k <= last; ++k)
+        for (const std::uint32_t i : bands_[k]) {
+            const Vec2 c = ring_[i], d = ring_[(i + 1) % ring_.size()];
+            if (std::max(c.x, d.x) < west || std::min(c.x, d.x) > east) continue;
+            if (const auto t = crossing(a, b, c, d); t && (!first || *t < *first)) first = t;
+        }
+    return first;
+}
+
+std::vector<GeoPoint> circleOutline(GeoPoint centre, double radius_m, int corners) {
+    std::vector<GeoPoint> outline;
+    for (int i = 0; i < corners; ++i) outline.push_back(destination(centre, 360.0 * i / corners, radius_m));
+    return outline;
 }
 
 Ring toLocal(const LocalFrame& frame, const std::vector<GeoPoint>& outline) {

@@ -1,6 +1,7 @@
 // Plane polygons in a LocalFrame: inside tests, crossings, area. A ring is closed without repeating its first point.
 #pragma once
 
+#include <cstdint>
 #include <optional>
 #include <vector>
 
@@ -28,6 +29,26 @@ struct SegmentDistance {
 SegmentDistance distanceToSegment(Vec2 p, Vec2 a, Vec2 b);
 /// Nearest distance from p to the ring's edges (0 for an empty ring).
 double distanceToRing(Vec2 p, const Ring& ring);
+
+/// A ring prepared for many questions: edges sorted into bands of y, so that a question looks at few of them.
+/// Answers are those of contains() and crossings().
+class RingIndex {
+  public:
+    explicit RingIndex(Ring ring);
+    bool contains(Vec2 p) const;
+    /// Smallest fraction along a-b at which it meets the ring.
+    std::optional<double> firstCrossing(Vec2 a, Vec2 b) const;
+    const Ring& ring() const { return ring_; }
+
+  private:
+    std::size_t bandOf(double y) const;
+    Ring ring_;
+    double low_ = 0, high_ = 0, west_ = 0, east_ = 0, step_ = 1;
+    std::vector<std::vector<std::uint32_t>> bands_;
+};
+
+/// A circle as a polygon of `corners` corners that holds the whole circle's radius at its corners.
+std::vector<GeoPoint> circleOutline(GeoPoint centre, double radius_m, int corners);
 
 /// Geographic outline into a frame.
 Ring toLocal(const LocalFrame& frame, const std::vector<GeoPoint>& outline);

@@ -183,29 +183,61 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
     return items;
 }
 
-Result<HandOver> handOver(VehicleLink& link, const std::vector<MissionItem>& mission,
-                          const std::vector<MissionItem>& fence, bool item0_is_home, const TransferOptions& options) {
-    const double n = static_cast<double>(mission.size() + fence.size()) + 1e-9;
-    double base = 0, part = 0;
+namespace {
+
+/// The three lists in the order they are sent and read: the fence first, so that a route is never held without it.
+struct Part {
+    MissionType type;
+    std::vector<MissionItem> MissionSet::*list;
+    const char* name;
+};
+constexpr Part kParts[] = {{MissionType::fence, &MissionSet::fence, "fence"},
+                           {MissionType::mission, &MissionSet::mission, "mission"},
+                           {MissionType::rally, &MissionSet::rally, "rally"}};
+
+}  // namespace
+
+Result<MissionSet> downloadAll(VehicleLink& link, const TransferOptions& options) {
+    MissionSet set;
+    for (const Part& part : kParts) {
+        auto list = downloadMission(link, part.type, options);
+        if (!list) return tl::unexpected(list.error());
+        set.*part.list = std::move(*list);
+    }
+    return set;
+}
+
+Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_is_home,
+                          const TransferOptions& options) {
+    const double n = static_cast<double>(set.mission.size() + set.fence.size() + set.rally.size()) + 1e-9;
+    double done = 0, share = 0;
     TransferOptions scaled = options;
-    scaled.progress = [&](double share, const std::string& what) { report(options, base + part * share, what); };
-    const auto stage = [&](double from, double items) {
-        base = from;
-        part = 0.5 * items / n;
-    };
-    stage(0, static_cast<double>(fence.size()));
-    if (auto ok = uploadMission(link, MissionType::fence, fence, scaled); !ok) return tl::unexpected(ok.error());
-    stage(0.5 * static_cast<double>(fence.size()) / n, static_cast<double>(mission.size()));
-    if (auto ok = uploadMission(link, MissionType::mission, mission, scaled); !ok) return tl::unexpected(ok.error());
-    stage(0.5, static_cast<double>(fence.size()));
-    auto fence_back = downloadMission(link, MissionType::fence, scaled);
-    if (!fence_back) return tl::unexpected(fence_back.error());
-    stage(0.5 + 0.5 * static_cast<double>(fence.size()) / n, static_cast<double>(mission.size()));
-    auto mission_back = downloadMission(link, MissionType::mission, scaled);
-    if (!mission_back) return tl::unexpected(mission_back.error());
-    HandOver result{std::move(*mission_back), std::move(*fence_back), {}, false, missionFingerprint(mission, fence)};
-    result.differences = compareMissions("mission", mission, result.mission, item0_is_home);
-    for (auto& d : compareMissions("fence", fence, result.fence, false)) result.differences.push_back(d);
+    scaled.progress = [&](double of_part, const std::string& what) { report(options, done + share * of_part, what); };
+    bool rally_known = true;
+    for (const Part& part : kParts) {
+        const auto& list = set.*part.list;
+        share = 0.5 * static_cast<double>(list.size()) / n;
+        const auto ok = uploadMission(link, part.type, list, scaled);
+        const bool refused = !ok && ok.error().message.find("does not take") != std::string::npos;
+        if (part.type == MissionType::rally && list.empty() && refused)
+            rally_known = false;
+        else if (!ok)
+            return tl::unexpected(ok.error());
+        done += share;
+    }
+    HandOver result;
+    result.fingerprint = missionFingerprint(set);
+    for (const Part& part : kParts) {
+        if (part.type == MissionType::rally && !rally_known) continue;
+        const auto& list = set.*part.list;
+        share = 0.5 * static_cast<double>(list.size()) / n;
+        auto back = downloadMission(link, part.type, scaled);
+        if (!back) return tl::unexpected(back.error());
+        result.held.*part.list = std::move(*back);
+        const bool skip = part.type == MissionType::mission && item0_is_home;
+        for (auto& d : compareMissions(part.name, list, result.held.*part.list, skip)) result.differences.push_back(d);
+        done += share;
+    }
     result.verified = result.differences.empty();
     report(options, 1, result.verified ? "read back, agrees" : "read back, differs");
     return result;

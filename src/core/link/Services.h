@@ -33,14 +33,16 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
                                                  const TransferOptions& options = {});
 
 struct HandOver {
-    std::vector<MissionItem> mission, fence;  // as the vehicle holds them
+    MissionSet held;  // as the vehicle holds them
     std::vector<MissionDifference> differences;
     bool verified = false;
     std::uint64_t fingerprint = 0;  // of what was sent
 };
-/// Sends fence and mission, reads both back and compares field by field.
-Result<HandOver> handOver(VehicleLink& link, const std::vector<MissionItem>& mission,
-                          const std::vector<MissionItem>& fence, bool item0_is_home,
+/// Reads fence, route and rally points.
+Result<MissionSet> downloadAll(VehicleLink& link, const TransferOptions& options = {});
+/// Sends fence, route and rally points, reads all back and compares field by field. A vehicle that knows no rally
+/// points is no failure as long as there are none to send.
+Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_is_home,
                           const TransferOptions& options = {});
 
 /// COMMAND_LONG with acknowledgement: resent with a raised confirmation count, then given up. A refusal is an error

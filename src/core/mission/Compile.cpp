@@ -86,6 +86,14 @@ class Compiler {
                 item.command = cmd::loiterTime;
                 item.param1 = static_cast<float>(nav.hold_s);
                 break;
+            case ItemKind::holdTurns:
+                item.command = cmd::loiterTurns;
+                item.param1 = static_cast<float>(std::abs(nav.turns));
+                item.param3 = static_cast<float>(nav.turns < 0 ? -nav.radius_m : nav.radius_m);
+                break;
+            case ItemKind::loiterToHeight:
+                item.command = cmd::loiterToHeight;
+                break;
             case ItemKind::land:
                 item.command = cmd::land;
                 break;
@@ -95,8 +103,8 @@ class Compiler {
                 item.command = cmd::returnHome;
                 break;
             default:
-                item.command = cmd::waypoint;
-                item.param2 = static_cast<float>(nav.acceptance_m);
+                item.command = nav.spline ? cmd::spline : cmd::waypoint;
+                if (!nav.spline) item.param2 = static_cast<float>(nav.acceptance_m);
         }
         add(source, item);
     }
@@ -122,6 +130,26 @@ class Compiler {
             item.command = cmd::photoDistance;
             item.param1 = static_cast<float>(every->distance_m);
             item.param3 = every->distance_m > 0 ? 1.0f : 0.0f;  // first photo at once
+        } else if (const auto* interval = std::get_if<PhotoInterval>(&action)) {
+            item.command = interval->interval_s > 0 ? cmd::photoInterval : cmd::photoStop;
+            item.param2 = static_cast<float>(interval->interval_s);
+        } else if (const auto* video = std::get_if<Video>(&action)) {
+            item.command = video->on ? cmd::videoStart : cmd::videoStop;
+        } else if (const auto* delay = std::get_if<Delay>(&action)) {
+            item.command = cmd::delay;
+            item.param1 = static_cast<float>(delay->delay_s);
+            item.param2 = item.param3 = item.param4 = -1;  // no time of day
+        } else if (const auto* heading = std::get_if<SetHeading>(&action)) {
+            item.command = cmd::heading;
+            item.param1 = static_cast<float>(heading->heading_deg);
+        } else if (const auto* servo = std::get_if<Servo>(&action)) {
+            item.command = cmd::servo;
+            item.param1 = static_cast<float>(servo->channel);
+            item.param2 = static_cast<float>(servo->pulse_us);
+        } else if (const auto* relay = std::get_if<Relay>(&action)) {
+            item.command = cmd::relay;
+            item.param1 = static_cast<float>(relay->number);
+            item.param2 = relay->on ? 1.0f : 0.0f;
         } else if (const auto* gimbal = std::get_if<GimbalPitch>(&action)) {
             item.command = cmd::mountControl;
             item.param1 = static_cast<float>(gimbal->pitch_deg);
@@ -163,6 +191,23 @@ std::optional<Action> actionOf(const MissionItem& i) {
             return PhotoEvery{static_cast<double>(i.param1)};
         case cmd::mountControl:
             return GimbalPitch{static_cast<double>(i.param1)};
+        case cmd::photoInterval:
+            return PhotoInterval{static_cast<double>(i.param2)};
+        case cmd::photoStop:
+            return PhotoInterval{0};
+        case cmd::videoStart:
+            return Video{true};
+        case cmd::videoStop:
+            return Video{false};
+        case cmd::delay:
+            return Delay{static_cast<double>(i.param1)};
+        case cmd::heading:
+            if (i.param4 != 0) return std::nullopt;  // relative turns have no word here
+            return SetHeading{static_cast<double>(i.param1)};
+        case cmd::servo:
+            return Servo{static_cast<int>(i.param1), static_cast<int>(i.param2)};
+        case cmd::relay:
+            return Relay{static_cast<int>(i.param1), i.param2 != 0};
         default:
             return std::nullopt;
     }
@@ -174,8 +219,14 @@ std::optional<ItemKind> kindOf(const MissionItem& i) {
             return ItemKind::takeOff;
         case cmd::waypoint:
             return i.param1 > 0 ? ItemKind::hold : ItemKind::waypoint;
+        case cmd::spline:
+            return ItemKind::waypoint;
         case cmd::loiterTime:
             return ItemKind::hold;
+        case cmd::loiterTurns:
+            return ItemKind::holdTurns;
+        case cmd::loiterToHeight:
+            return ItemKind::loiterToHeight;
         case cmd::land:
             return ItemKind::land;
         case cmd::returnHome:
@@ -189,6 +240,18 @@ Result<std::vector<Fence>> fencesOf(const std::vector<MissionItem>& items, Plan&
     std::vector<Fence> fences;
     for (std::size_t i = 0; i < items.size();) {
         const MissionItem& first = items[i];
+        if (first.command == cmd::fenceCircleIn || first.command == cmd::fenceCircleOut) {
+            if (!isValid(placeOf(first)) || !(first.param1 > 0))
+                return fail("fence item {}: a circle without a place or a radius", i);
+            Fence circle;
+            circle.id = plan.newId();
+            circle.kind = first.command == cmd::fenceCircleIn ? FenceKind::keepIn : FenceKind::keepOut;
+            circle.outline = {placeOf(first)};
+            circle.radius_m = static_cast<double>(first.param1);
+            fences.push_back(circle);
+            ++i;
+            continue;
+        }
         if (first.command != cmd::fenceKeepIn && first.command != cmd::fenceKeepOut)
             return fail("fence item {}: {} is not known to this version", i, commandText(first.command));
         const auto corners = static_cast<std::size_t>(std::max(0.0f, first.param1));
@@ -214,26 +277,48 @@ Result<Mission> compileMission(const Plan& plan, const Route& route) {
 
 std::vector<MissionItem> compileFences(const Plan& plan) {
     std::vector<MissionItem> items;
-    for (const Fence& fence : plan.fences)
-        for (const GeoPoint& p : fence.outline)
-            items.push_back({.seq = static_cast<std::uint16_t>(items.size()),
+    for (const Fence& fence : plan.fences) {
+        const bool in = fence.kind == FenceKind::keepIn;
+        for (const GeoPoint& p : fence.outline) {
+            MissionItem item{.seq = static_cast<std::uint16_t>(items.size()),
                              .frame = frame::amsl,
-                             .command = fence.kind == FenceKind::keepIn ? cmd::fenceKeepIn : cmd::fenceKeepOut,
+                             .command = in ? cmd::fenceKeepIn : cmd::fenceKeepOut,
                              .param1 = static_cast<float>(fence.outline.size()),
                              .x = toE7(p.lat_deg),
-                             .y = toE7(p.lon_deg)});
+                             .y = toE7(p.lon_deg)};
+            if (fence.isCircle()) {
+                item.command = in ? cmd::fenceCircleIn : cmd::fenceCircleOut;
+                item.param1 = static_cast<float>(fence.radius_m);
+            }
+            items.push_back(item);
+        }
+    }
     return items;
 }
 
-Result<Decompiled> decompile(const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence,
-                             const Plan& base) {
+std::vector<MissionItem> compileRally(const Plan& plan) {
+    std::vector<MissionItem> items;
+    for (const RallyPoint& r : plan.rally)
+        items.push_back({.seq = static_cast<std::uint16_t>(items.size()),
+                         .frame = frameOf(r.height.ref),
+                         .command = cmd::rally,
+                         .x = toE7(r.position.lat_deg),
+                         .y = toE7(r.position.lon_deg),
+                         .z = static_cast<float>(r.height.value_m)});
+    return items;
+}
+
+Result<Decompiled> decompile(const MissionSet& held, const Plan& base) {
+    const std::vector<MissionItem>& mission = held.mission;
     Decompiled out;
     Plan& plan = out.plan;
     plan = base;
     plan.items.clear();
     plan.fences.clear();
+    plan.rally.clear();
+    plan.sections.clear();
     plan.next_id = 1;
-    auto fences = fencesOf(fence, plan);
+    auto fences = fencesOf(held.fence, plan);
     if (!fences) return tl::unexpected(fences.error());
     std::size_t start = 0;
     if (plan.traits.item0_is_home && !mission.empty()) {
@@ -265,7 +350,13 @@ Result<Decompiled> decompile(const std::vector<MissionItem>& mission, const std:
             if (*kind != ItemKind::returnHome) item.height = Height{static_cast<double>(m.z), refOf(m.frame)};
             if (*kind != ItemKind::takeOff && *kind != ItemKind::returnHome && speed != plan.defaults.speed_mps)
                 item.speed_mps = speed;
-            if (*kind == ItemKind::waypoint && m.param2 > 0) item.acceptance_m = static_cast<double>(m.param2);
+            item.spline = m.command == cmd::spline;
+            if (*kind == ItemKind::holdTurns) {
+                item.radius_m = std::clamp(static_cast<double>(std::abs(m.param3)), 1.0, 10000.0);
+                item.turns = static_cast<double>(m.param1) * (m.param3 < 0 ? -1 : 1);
+            }
+            if (m.command == cmd::waypoint && *kind == ItemKind::waypoint && m.param2 > 0)
+                item.acceptance_m = static_cast<double>(m.param2);
             if (*kind == ItemKind::hold) item.hold_s = static_cast<double>(m.param1);
             if (m.command == cmd::waypoint && *kind == ItemKind::hold)
                 out.notes.push_back(fmt::format("item {}: a waypoint with a hold time is shown as a hold", i));
@@ -305,6 +396,12 @@ Result<Decompiled> decompile(const std::vector<MissionItem>& mission, const std:
         if (repeat.target == 0) out.notes.push_back(fmt::format("a repeat goes to item {}, which is not flown", seq));
     }
     plan.fences = std::move(*fences);
+    for (const MissionItem& r : held.rally) {
+        if (r.command != cmd::rally)
+            return fail("rally item {}: {} is not known to this version", r.seq, commandText(r.command));
+        if (!isValid(placeOf(r))) return fail("rally item {}: not a place on the earth", r.seq);
+        plan.rally.push_back({plan.newId(), "", placeOf(r), {static_cast<double>(r.z), refOf(r.frame)}, ""});
+    }
     return out;
 }
 

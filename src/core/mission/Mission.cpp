@@ -9,17 +9,24 @@
 namespace anhinga {
 
 bool isNavigation(std::uint16_t c) {
-    return c == cmd::waypoint || (c >= cmd::loiterTime && c <= cmd::takeOff);
+    return c == cmd::waypoint || (c >= cmd::loiterTurns && c <= cmd::takeOff) || c == cmd::loiterToHeight ||
+           c == cmd::spline || c == cmd::delay;
 }
 
 bool hasPlace(const MissionItem& item) {
     switch (item.command) {
         case cmd::waypoint:
         case cmd::loiterTime:
+        case cmd::loiterTurns:
+        case cmd::loiterToHeight:
+        case cmd::spline:
         case cmd::land:
         case cmd::lookAt:
         case cmd::fenceKeepIn:
         case cmd::fenceKeepOut:
+        case cmd::fenceCircleIn:
+        case cmd::fenceCircleOut:
+        case cmd::rally:
             return true;
         default:
             return false;
@@ -53,6 +60,30 @@ std::string commandText(std::uint16_t command) {
             return "waypoint";
         case cmd::loiterTime:
             return "hold";
+        case cmd::loiterTurns:
+            return "circle";
+        case cmd::loiterToHeight:
+            return "height change";
+        case cmd::spline:
+            return "spline waypoint";
+        case cmd::delay:
+            return "delay";
+        case cmd::heading:
+            return "heading";
+        case cmd::relay:
+            return "relay";
+        case cmd::servo:
+            return "servo";
+        case cmd::photoInterval:
+            return "photo by time";
+        case cmd::photoStop:
+            return "photo stop";
+        case cmd::videoStart:
+            return "video";
+        case cmd::videoStop:
+            return "video stop";
+        case cmd::rally:
+            return "rally point";
         case cmd::returnHome:
             return "return home";
         case cmd::land:
@@ -116,9 +147,9 @@ std::vector<MissionDifference> compareMissions(const std::string& type, const st
     return out;
 }
 
-std::uint64_t missionFingerprint(const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence) {
+std::uint64_t missionFingerprint(const MissionSet& set) {
     std::string text;
-    for (const auto* list : {&mission, &fence}) {
+    for (const auto* list : {&set.mission, &set.fence, &set.rally}) {
         for (const MissionItem& i : *list)
             text += fmt::format("{},{},{},{:a},{:a},{:a},{:a},{},{},{:a};", i.seq, i.frame, i.command, i.param1,
                                 i.param2, i.param3, i.param4, i.x, i.y, i.z);

@@ -11,11 +11,14 @@ namespace anhinga {
 
 /// Numbers of the MAVLink standard used in missions (MAV_CMD, MAV_FRAME).
 namespace cmd {
-constexpr std::uint16_t waypoint = 16, loiterTime = 19, returnHome = 20, land = 21, takeOff = 22, jump = 177,
-                        changeSpeed = 178, lookAt = 195, lookAtStop = 197, mountControl = 205, photoDistance = 206,
-                        photoNow = 203, missionStart = 300, armDisarm = 400, setMessageInterval = 511,
-                        requestMessage = 512, doSetMode = 176, fenceKeepIn = 5001, fenceKeepOut = 5002;
-}
+constexpr std::uint16_t waypoint = 16, loiterTurns = 18, loiterToHeight = 31, spline = 82, delay = 93, heading = 115,
+                        relay = 181, servo = 183, photoInterval = 2000, photoStop = 2001, videoStart = 2500,
+                        videoStop = 2501, fenceCircleIn = 5003, fenceCircleOut = 5004, rally = 5100;
+constexpr std::uint16_t loiterTime = 19, returnHome = 20, land = 21, takeOff = 22, jump = 177, changeSpeed = 178,
+                        lookAt = 195, lookAtStop = 197, mountControl = 205, photoDistance = 206, photoNow = 203,
+                        missionStart = 300, armDisarm = 400, setMessageInterval = 511, requestMessage = 512,
+                        doSetMode = 176, fenceKeepIn = 5001, fenceKeepOut = 5002;
+}  // namespace cmd
 namespace frame {
 constexpr std::uint8_t amsl = 0, mission = 2, home = 3, ground = 10;
 }
@@ -34,6 +37,11 @@ struct Mission {
     std::vector<ItemId> source;  // same length: the plan item each came from; 0 for the home entry
 };
 
+/// Everything a hand-over sends: the three lists of the standard.
+struct MissionSet {
+    std::vector<MissionItem> mission, fence, rally;
+};
+
 /// True for commands the aircraft flies to (the rest happen on the way).
 bool isNavigation(std::uint16_t command);
 /// True when x, y are a place.
@@ -50,7 +58,7 @@ std::string commandText(std::uint16_t command);
 
 /// One field of one item that is not what the plan holds.
 struct MissionDifference {
-    std::string type;  // "mission" or "fence"
+    std::string type;  // "mission", "fence" or "rally"
     int seq = 0;
     std::string field;
     double plan = 0, vehicle = 0;
@@ -62,6 +70,6 @@ struct MissionDifference {
 std::vector<MissionDifference> compareMissions(const std::string& type, const std::vector<MissionItem>& plan,
                                                const std::vector<MissionItem>& vehicle, bool skip_item0);
 /// Fingerprint of what is flown, independent of anything not sent.
-std::uint64_t missionFingerprint(const std::vector<MissionItem>& mission, const std::vector<MissionItem>& fence);
+std::uint64_t missionFingerprint(const MissionSet& set);
 
 }  // namespace anhinga

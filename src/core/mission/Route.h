@@ -16,6 +16,8 @@ struct RouteNav {
     GeoPoint position;
     Height height;
     double speed_mps = 0, acceptance_m = 0, hold_s = 0;
+    bool spline = false;
+    double turns = 0, radius_m = 0;  // kind holdTurns
 };
 
 struct RouteStep {
@@ -36,22 +38,37 @@ struct PathPoint {
     GeoPoint position;
     std::optional<double> amsl_m;
     ItemId source = 0;   // kHomeId for home
-    double along_m = 0;  // distance from the start of the path
+    double along_m = 0;  // distance flown from the start of the path
 };
 
-/// Straight from `points[from]` to `points[to]`. Legs in itinerary order first, then the legs only a Repeat flies.
+/// One point of the line that is flown.
+struct LinePoint {
+    GeoPoint position;
+    Vec2 local;  // in Path::frame
+    std::optional<double> amsl_m;
+    double along_m = 0;
+};
+
+/// From `points[from]` to `points[to]`, flown along `line[line_from] .. line[line_to - 1]` of the path: corners cut and
+/// swung out as the vehicle will, curves and circles as points. A leg's line begins where the leg before it lets go.
+/// Legs in itinerary order first, then the legs only a Repeat flies.
 struct PathLeg {
     std::size_t from = 0, to = 0;
     bool repeat = false;
     bool climb = false;  // straight up or down at one place
     bool way_home = false;
-    ItemId source = 0;  // the item the leg leads to (for a repeat: the item it hangs on)
+    bool curve = false;    // spline or circle
+    ItemId source = 0;     // the item the leg leads to (for a repeat: the item it hangs on)
+    ItemId item_from = 0;  // the item it comes from; kHomeId for home
+    std::size_t line_from = 0, line_to = 0;
 };
 
 struct Path {
     std::vector<PathPoint> points;
     std::vector<PathLeg> legs;
-    double length_m = 0;  // of the itinerary legs, each once
+    std::vector<LinePoint> line;
+    LocalFrame frame{GeoPoint{}};
+    double length_m = 0;  // of the itinerary legs as flown, each once
 };
 
 /// First the climb above home, then across (a multirotor's first move); return home climbs to the return height first.

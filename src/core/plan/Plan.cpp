@@ -22,14 +22,59 @@ int Plan::indexOf(ItemId id) const {
     return -1;
 }
 
-const Fence* Plan::findFence(ItemId id) const {
-    for (const Fence& fence : fences)
-        if (fence.id == id) return &fence;
+namespace {
+template <class List>
+auto findIn(List& list, ItemId id) -> decltype(list.data()) {
+    for (auto& entry : list)
+        if (entry.id == id) return &entry;
     return nullptr;
 }
+}  // namespace
 
+const Fence* Plan::findFence(ItemId id) const {
+    return findIn(fences, id);
+}
 Fence* Plan::findFence(ItemId id) {
-    return const_cast<Fence*>(std::as_const(*this).findFence(id));
+    return findIn(fences, id);
+}
+const RallyPoint* Plan::findRally(ItemId id) const {
+    return findIn(rally, id);
+}
+RallyPoint* Plan::findRally(ItemId id) {
+    return findIn(rally, id);
+}
+const Obstacle* Plan::findObstacle(ItemId id) const {
+    return findIn(obstacles, id);
+}
+Obstacle* Plan::findObstacle(ItemId id) {
+    return findIn(obstacles, id);
+}
+const Zone* Plan::findZone(ItemId id) const {
+    return findIn(zones, id);
+}
+Zone* Plan::findZone(ItemId id) {
+    return findIn(zones, id);
+}
+const AirspaceCover* Plan::findCover(ItemId id) const {
+    return findIn(covers, id);
+}
+AirspaceCover* Plan::findCover(ItemId id) {
+    return findIn(covers, id);
+}
+const Section* Plan::findSection(ItemId id) const {
+    return findIn(sections, id);
+}
+
+bool Plan::holds(ItemId id) const {
+    return id == kHomeId || find(id) != nullptr || findFence(id) != nullptr || findRally(id) != nullptr ||
+           findObstacle(id) != nullptr || findZone(id) != nullptr || findCover(id) != nullptr;
+}
+
+ItemIndex indexItems(const Plan& plan) {
+    ItemIndex index;
+    index.reserve(plan.items.size());
+    for (std::size_t i = 0; i < plan.items.size(); ++i) index.emplace(plan.items[i].id, i);
+    return index;
 }
 
 Height effectiveHeight(const Plan& plan, const Item& item) {
@@ -40,8 +85,25 @@ double effectiveSpeed(const Plan& plan, const Item& item) {
     return item.speed_mps.value_or(plan.defaults.speed_mps);
 }
 
+double effectiveHold_s(const Plan& plan, const Item& item) {
+    return item.kind == ItemKind::hold ? item.hold_s.value_or(plan.defaults.hold_s) : 0;
+}
+
 bool hasPosition(ItemKind kind) {
-    return kind == ItemKind::waypoint || kind == ItemKind::hold || kind == ItemKind::land;
+    return kind == ItemKind::waypoint || kind == ItemKind::hold || kind == ItemKind::holdTurns ||
+           kind == ItemKind::loiterToHeight || kind == ItemKind::land;
+}
+
+const char* obstacleText(ObstacleKind kind) {
+    switch (kind) {
+        case ObstacleKind::mast:
+            return "mast";
+        case ObstacleKind::wire:
+            return "wire";
+        case ObstacleKind::trees:
+            return "trees";
+    }
+    return "";
 }
 
 const char* refText(HeightRef ref) {
@@ -64,6 +126,10 @@ const char* kindText(ItemKind kind) {
             return "Waypoint";
         case ItemKind::hold:
             return "Hold";
+        case ItemKind::holdTurns:
+            return "Circle";
+        case ItemKind::loiterToHeight:
+            return "Height change";
         case ItemKind::land:
             return "Land";
         case ItemKind::returnHome:
@@ -91,7 +157,18 @@ int itemNumber(const Plan& plan, ItemId id) {
 std::string itemText(const Plan& plan, ItemId id) {
     if (id == kHomeId) return "Home";
     const Item* item = plan.find(id);
-    if (item == nullptr) return "an item that is gone";
+    if (item == nullptr) {
+        const auto named = [](const std::string& what, const std::string& name) {
+            return name.empty() ? what : what + " \"" + name + "\"";
+        };
+        if (const Fence* f = plan.findFence(id)) return named("Fence", f->name);
+        if (const RallyPoint* r = plan.findRally(id)) return named("Rally point", r->name);
+        if (const Obstacle* o = plan.findObstacle(id))
+            return named(std::string("Obstacle ") + obstacleText(o->kind), o->name);
+        if (const Zone* z = plan.findZone(id)) return named("Airspace", z->name);
+        if (const AirspaceCover* c = plan.findCover(id)) return named("Airspace data", c->source);
+        return "an item that is gone";
+    }
     const int number = itemNumber(plan, id);
     return number > 0 ? fmt::format("{} {}", kindText(item->kind), number) : kindText(item->kind);
 }

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <unordered_map>
 #include <variant>
 #include <vector>
 
@@ -28,7 +29,7 @@ struct Height {
 using ItemId = std::uint32_t;
 constexpr ItemId kHomeId = 0xFFFFFFFF;  // selection only: home is not an item
 
-enum class ItemKind { takeOff, waypoint, hold, land, returnHome, block };
+enum class ItemKind { takeOff, waypoint, hold, holdTurns, loiterToHeight, land, returnHome, block };
 
 /// Go back (or ahead) to an item. `count` is the number of extra passes; endless when negative.
 struct Repeat {
@@ -54,6 +55,37 @@ struct PhotoEvery {
     double distance_m = 0;
     bool operator==(const PhotoEvery&) const = default;
 };
+/// A photo every so many seconds from here on; 0 stops.
+struct PhotoInterval {
+    double interval_s = 0;
+    bool operator==(const PhotoInterval&) const = default;
+};
+/// Video recording from here on, or its end.
+struct Video {
+    bool on = true;
+    bool operator==(const Video&) const = default;
+};
+/// Waits at the place before what follows.
+struct Delay {
+    double delay_s = 5;
+    bool operator==(const Delay&) const = default;
+};
+/// The nose turns to a true bearing and keeps it on the leg that follows.
+struct SetHeading {
+    double heading_deg = 0;
+    bool operator==(const SetHeading&) const = default;
+};
+/// An output of the autopilot is driven to a pulse width in microseconds.
+struct Servo {
+    int channel = 1, pulse_us = 1500;
+    bool operator==(const Servo&) const = default;
+};
+/// A relay is closed or opened; numbered from 0 as in the standard.
+struct Relay {
+    int number = 0;
+    bool on = true;
+    bool operator==(const Relay&) const = default;
+};
 /// Degrees; 0 is level, -90 straight down.
 struct GimbalPitch {
     double pitch_deg = 0;
@@ -68,7 +100,8 @@ struct RawCommand {
     bool operator==(const RawCommand&) const = default;
 };
 /// What happens at an item after it is reached, in order.
-using Action = std::variant<Repeat, LookAt, LookAtStop, PhotoNow, PhotoEvery, GimbalPitch, RawCommand>;
+using Action = std::variant<Repeat, LookAt, LookAtStop, PhotoNow, PhotoEvery, PhotoInterval, Video, Delay, SetHeading,
+                            GimbalPitch, Servo, Relay, RawCommand>;
 
 /// Parallel photo lines over an area.
 struct Block {
@@ -83,26 +116,85 @@ struct Block {
 struct Item {
     ItemId id = 0;
     ItemKind kind = ItemKind::waypoint;
-    std::string name;
+    std::string name, notes;
+    ItemId section = 0;                  // 0: in none
     GeoPoint position;                   // unused for take-off, return home and block
     std::optional<Height> height;        // inherits the plan's default; take-off: height to climb to
     std::optional<double> speed_mps;     // on the way to this item and from then on inside it
     std::optional<double> acceptance_m;  // how near counts as reached
-    double hold_s = 0;                   // kind hold
+    bool spline = false;                 // kind waypoint: flown through in a curve
+    std::optional<double> hold_s;        // kind hold; inherits the plan's default
+    double turns = 1, radius_m = 20;     // kind holdTurns; turns count clockwise, negative the other way
     Block block;                         // kind block
     std::vector<Action> actions;
     std::string unknown;  // members of the file this version has no word for (a JSON object), kept through a save
     bool operator==(const Item&) const = default;
 };
 
+/// A name for items that belong together ("wait", "shuttle"); the items say which section they are in.
+struct Section {
+    ItemId id = 0;
+    std::string name;
+    bool operator==(const Section&) const = default;
+};
+
 enum class FenceKind { keepIn, keepOut };
+/// A polygon, or a circle when `radius_m` is positive: `outline` is then its centre alone.
 struct Fence {
     ItemId id = 0;
     FenceKind kind = FenceKind::keepIn;
     std::string name;
     std::vector<GeoPoint> outline;
-    std::string unknown;
+    std::string unknown = {};
+    double radius_m = 0;
     bool operator==(const Fence&) const = default;
+    bool isCircle() const { return radius_m > 0; }
+};
+
+/// A place to fly to instead of home.
+struct RallyPoint {
+    ItemId id = 0;
+    std::string name;
+    GeoPoint position;
+    Height height = Height::aboveHome(60);
+    std::string unknown;
+    bool operator==(const RallyPoint&) const = default;
+};
+
+enum class ObstacleKind { mast, wire, trees };
+/// Something that stands on the ground: a mast (one point, with a radius), a wire along a line, trees over an area.
+/// Tops are `height_m` above the ground beneath; along a wire the top runs straight from support to support.
+struct Obstacle {
+    ItemId id = 0;
+    ObstacleKind kind = ObstacleKind::mast;
+    std::string name;
+    std::vector<GeoPoint> points;
+    double height_m = 20;
+    double radius_m = 1;   // kind mast
+    double margin_m = 10;  // kept to the side; above it the plan's clearances hold
+    std::string unknown;
+    bool operator==(const Obstacle&) const = default;
+};
+
+/// One zone of imported airspace. Heights in metres; unlimited when absent.
+struct Zone {
+    ItemId id = 0;
+    std::string name, zone_class;  // class as the file says it: "R", "CTR", "D"
+    std::vector<GeoPoint> outline;
+    Height floor = Height::aboveGround(0);
+    std::optional<Height> ceiling;
+    std::string times;
+    std::string authorisation;  // who allowed it, number, dates; empty: nobody
+    std::string unknown;
+    bool operator==(const Zone&) const = default;
+};
+/// Where airspace data is known to be complete: outside of it the airspace is unknown, never clear.
+struct AirspaceCover {
+    ItemId id = 0;
+    std::string source;  // file and date as the operator knows them
+    std::vector<GeoPoint> outline;
+    std::string unknown;
+    bool operator==(const AirspaceCover&) const = default;
 };
 
 struct Home {
@@ -126,6 +218,7 @@ struct CameraProfile {
     double sensor_w_mm = 13.2, sensor_h_mm = 8.8, focal_mm = 8.8;
     int px_across = 5472, px_along = 3648;
     double min_interval_s = 1.2, shutter_s = 0.001, photo_mb = 9;
+    double pitch_min_deg = -90, pitch_max_deg = 30;  // range of the gimbal
     bool operator==(const CameraProfile&) const = default;
 };
 
@@ -134,7 +227,9 @@ struct AutopilotTraits {
     int item_limit = 700;
     bool item0_is_home = true;
     bool repeats_rearm = true;  // an exhausted counter starts again when the flight comes past again
+    bool splines = true;        // flies spline waypoints
     double first_waypoint_max_m = 900;
+    double lowest_height_m = 2;  // above home; lower items are refused
     bool operator==(const AutopilotTraits&) const = default;
 };
 
@@ -142,6 +237,7 @@ struct Defaults {
     Height height = Height::aboveHome(60);
     double speed_mps = 8;
     double acceptance_m = 2;
+    double hold_s = 10;
     bool operator==(const Defaults&) const = default;
 };
 
@@ -156,9 +252,17 @@ struct Plan {
     double clearance_min_m = 15;      // below: severity stop
     double clearance_margin_m = 20;   // below: severity warn
     std::optional<double> ceiling_m;  // above home
+    std::optional<double> floor_m;    // above home
     double return_height_m = 60;      // above home
+    /// Home's height AMSL when the heights above home were set; a home that moved since is a finding.
+    std::optional<double> heights_set_at_amsl_m;
     std::vector<Item> items;
+    std::vector<Section> sections;
     std::vector<Fence> fences;
+    std::vector<RallyPoint> rally;
+    std::vector<Obstacle> obstacles;
+    std::vector<Zone> zones;
+    std::vector<AirspaceCover> covers;
     std::vector<std::string> terrain_files;  // relative to the plan file
     std::vector<std::string> imagery_files;
     ItemId next_id = 1;
@@ -174,16 +278,34 @@ struct Plan {
     int indexOf(ItemId id) const;
     const Fence* findFence(ItemId id) const;
     Fence* findFence(ItemId id);
+    const RallyPoint* findRally(ItemId id) const;
+    RallyPoint* findRally(ItemId id);
+    const Obstacle* findObstacle(ItemId id) const;
+    Obstacle* findObstacle(ItemId id);
+    const Zone* findZone(ItemId id) const;
+    Zone* findZone(ItemId id);
+    const AirspaceCover* findCover(ItemId id) const;
+    AirspaceCover* findCover(ItemId id);
+    const Section* findSection(ItemId id) const;
+    /// True for home and whatever of the above has this id: what a selection may hold.
+    bool holds(ItemId id) const;
 };
+
+/// Position in the itinerary by id, for work that looks up many; valid while the items stand as they are.
+using ItemIndex = std::unordered_map<ItemId, std::size_t>;
+ItemIndex indexItems(const Plan& plan);
 
 Height effectiveHeight(const Plan& plan, const Item& item);
 double effectiveSpeed(const Plan& plan, const Item& item);
+double effectiveHold_s(const Plan& plan, const Item& item);
 /// True for kinds with a place of their own on the map that can be dragged.
 bool hasPosition(ItemKind kind);
 
 /// Words for screens and messages.
 const char* refText(HeightRef ref);
 const char* kindText(ItemKind kind);
+/// "mast", "wire", "trees".
+const char* obstacleText(ObstacleKind kind);
 /// "60 m home".
 std::string heightText(Height height);
 /// "Waypoint 4" by its present number among the items; "Home" for kHomeId.

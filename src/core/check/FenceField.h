@@ -1,0 +1,40 @@
+// Fences made ready for questions about a path, in its plane.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/geo/Polygon.h"
+#include "core/mission/Route.h"
+
+namespace anhinga {
+
+/// Fences whose outline crosses itself are left out: they have no inside.
+class FenceField {
+  public:
+    FenceField(const std::vector<Fence>& fences, const LocalFrame& frame);
+    std::size_t size() const { return bodies_.size(); }
+    /// Index of the n-th among the plan's fences.
+    std::size_t source(std::size_t n) const { return bodies_[n].source; }
+    /// True when a place keeps to the fence.
+    bool allows(std::size_t n, Vec2 at) const;
+    /// First place of a leg's line that breaks the fence.
+    std::optional<Vec2> breach(std::size_t n, const Path& path, const PathLeg& leg) const;
+
+  private:
+    struct Body {
+        std::size_t source = 0;
+        bool keep_in = true;
+        RingIndex ring{{}};
+        Vec2 centre;
+        double radius_m = 0;
+    };
+    std::vector<Body> bodies_;
+};
+
+}  // namespace anhinga
+
+namespace anhinga::rules {
+/// "fence "colony"", "the keep-in fence".
+std::string fenceName(const Fence& fence);
+}  // namespace anhinga::rules

@@ -1,0 +1,19 @@
+#include "core/check/Rules.h"
+
+namespace anhinga::rules {
+
+void energy(const CheckInput& in, Out& out) {
+    if (!in.energy) return;
+    const double reserve = in.plan.vehicle.reserve_percent;
+    std::string message;
+    if (in.energy->reached_reserve)
+        message = fmt::format(
+            "the battery reaches its reserve of {:.0f} %{}: it would turn back there", reserve,
+            in.energy->item != 0 ? " on the way to " + in.text(in.energy->item) : " before the plan is flown");
+    else if (in.energy->left_percent < reserve)
+        message = fmt::format("lands with {:.0f} %, the reserve is {:.0f} %", in.energy->left_percent, reserve);
+    if (message.empty()) return;
+    out.push_back({Severity::stop, "energy", in.energy->item, std::move(message), in.placeOf(in.energy->item), {}});
+}
+
+}  // namespace anhinga::rules

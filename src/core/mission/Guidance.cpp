@@ -1,0 +1,117 @@
+#include "core/mission/Guidance.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace anhinga {
+
+namespace {
+constexpr double kBrakeShare = 0.7;  // of the acceleration, kept for slowing down
+constexpr double kTurnShare = 0.6;   // of the acceleration, kept for turning on a curve
+}  // namespace
+
+Vec2 limited(Vec2 v, double most) {
+    const double l = length(v);
+    return l > most ? v * (most / l) : v;
+}
+
+Vec2 unit(Vec2 v) {
+    const double l = length(v);
+    return l > 1e-9 ? v * (1 / l) : Vec2{};
+}
+
+Vec2 wantedVelocity(const GuidedLeg& leg, Vec2 position, const GuidanceLimits& limits) {
+    const Vec2 line = leg.to - leg.from;
+    const double run = length(line);
+    const Vec2 gap = leg.to - position;
+    const double left = length(gap);
+    double allowed = leg.speed_mps;
+    // A leg steeper than the aircraft climbs is flown slower, not cut.
+    const double steepest = leg.rise_m > 0 ? limits.climb_mps : limits.descent_mps;
+    if (run > 1 && std::abs(leg.rise_m) > 0.1)
+        allowed = std::min(allowed, steepest * 0.95 * run / std::abs(leg.rise_m));
+    const double brake = kBrakeShare * limits.accel_mps2;
+    allowed = std::min(allowed, std::sqrt(leg.end_speed_mps * leg.end_speed_mps + 2 * brake * left));
+    if (!(run > 1 && left > 1)) return limited(gap, allowed);
+    const Vec2 along = line * (1 / run);
+    const double done = dot(position - leg.from, along);
+    if (done > run) return unit(gap) * std::min(allowed, left);
+    const Vec2 off = position - (leg.from + along * done);
+    return limited(along * allowed - limited(off * kCrossTrackGain, 3), allowed + 1);
+}
+
+double cornerSpeed(Vec2 in, Vec2 out, double speed_mps, double acceptance_m, double accel_mps2) {
+    const Vec2 a = unit(in), b = unit(out);
+    if (length(b) == 0) return 0;
+    const double turn = std::acos(std::clamp(dot(a, b), -1.0, 1.0));
+    const double cut = 1 / std::max(1e-3, std::cos(turn / 2)) - 1;
+    if (cut < 1e-6) return speed_mps;
+    return std::min(speed_mps, std::sqrt(accel_mps2 * std::min(acceptance_m, kCornerReachMost_m) * 0.5 / cut));
+}
+
+std::vector<Vec2> splineCurve(Vec2 from, Vec2 direction_from, Vec2 to, Vec2 direction_to, double step_m) {
+    const double chord = length(to - from);
+    const Vec2 m0 = unit(direction_from) * chord, m1 = unit(direction_to) * chord;
+    const int n = std::clamp(static_cast<int>(std::ceil(chord / step_m)), 4, 2000);
+    std::vector<Vec2> curve;
+    curve.reserve(static_cast<std::size_t>(n) + 1);
+    for (int i = 0; i <= n; ++i) {
+        const double t = static_cast<double>(i) / n, t2 = t * t, t3 = t2 * t;
+        curve.push_back(from * (2 * t3 - 3 * t2 + 1) + m0 * (t3 - 2 * t2 + t) + to * (-2 * t3 + 3 * t2) +
+                        m1 * (t3 - t2));
+    }
+    return curve;
+}
+
+Vec2 splineDirection(Vec2 before, Vec2 after) {
+    return unit(after - before);
+}
+
+GuidedCurve::GuidedCurve(std::vector<Vec2> points, double speed_mps, double end_speed_mps, double accel_mps2)
+    : points_(std::move(points)), along_(points_.size(), 0), speed_(points_.size(), speed_mps) {
+    if (points_.empty()) return;
+    for (std::size_t i = 1; i < points_.size(); ++i) along_[i] = along_[i - 1] + length(points_[i] - points_[i - 1]);
+    for (std::size_t i = 1; i + 1 < points_.size(); ++i) {
+        const Vec2 a = points_[i] - points_[i - 1], b = points_[i + 1] - points_[i];
+        const double turn = std::abs(std::atan2(cross(a, b), dot(a, b)));
+        const double run = (length(a) + length(b)) / 2;
+        if (turn > 1e-6) speed_[i] = std::min(speed_[i], std::sqrt(kTurnShare * accel_mps2 * run / turn));
+    }
+    speed_.back() = std::min(speed_.back(), end_speed_mps);
+    const double brake = kBrakeShare * accel_mps2;
+    for (std::size_t i = points_.size() - 1; i-- > 0;)
+        speed_[i] =
+            std::min(speed_[i], std::sqrt(speed_[i + 1] * speed_[i + 1] + 2 * brake * (along_[i + 1] - along_[i])));
+}
+
+Vec2 GuidedCurve::wantedVelocity(Vec2 position) {
+    if (points_.size() < 2) return {};
+    const auto shareOf = [&](std::size_t s) {
+        const Vec2 line = points_[s + 1] - points_[s];
+        const double squared = dot(line, line);
+        return squared > 0 ? dot(position - points_[s], line) / squared : 1.0;
+    };
+    while (segment_ + 2 < points_.size() && shareOf(segment_) >= 1) ++segment_;
+    const double share = std::clamp(shareOf(segment_), 0.0, 1.0);
+    const Vec2 a = points_[segment_], b = points_[segment_ + 1];
+    done_m_ = std::max(done_m_, along_[segment_] + (along_[segment_ + 1] - along_[segment_]) * share);
+    const Vec2 on = a + (b - a) * share;
+    const double allowed = std::max(0.3, speed_[segment_] + (speed_[segment_ + 1] - speed_[segment_]) * share);
+    return limited(unit(b - a) * allowed + limited((on - position) * kCrossTrackGain, 3), allowed + 1);
+}
+
+std::vector<Vec2> circleCurve(Vec2 from, Vec2 centre, double radius_m, double turns, double step_m) {
+    const Vec2 out = length(from - centre) > 0.01 ? unit(from - centre) : Vec2{0, 1};
+    const double start = std::atan2(out.x, out.y);  // a bearing
+    const double whole = 2 * M_PI * turns;
+    const int n = std::clamp(static_cast<int>(std::ceil(std::abs(whole) * radius_m / step_m)), 1, 200000);
+    std::vector<Vec2> curve;
+    curve.reserve(static_cast<std::size_t>(n) + 1);
+    for (int i = 0; i <= n; ++i) {
+        const double at = start + whole * i / n;
+        curve.push_back(centre + Vec2{std::sin(at), std::cos(at)} * radius_m);
+    }
+    return curve;
+}
+
+}  // namespace anhinga

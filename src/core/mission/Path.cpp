@@ -1,0 +1,372 @@
+// The path of a route: which legs there are, and the line the vehicle flies along each.
+#include <algorithm>
+#include <unordered_map>
+
+#include "core/mission/Guidance.h"
+#include "core/mission/Route.h"
+
+namespace anhinga {
+
+namespace {
+
+constexpr double kTraceStep_s = 0.1;
+constexpr int kTraceSteps = 240;  // of one corner: a multirotor is back on its line long before
+constexpr double kCurveStep_m = 3;
+constexpr double kTurnShown_rad = 0.1;  // a new line point at least at every such change of direction
+
+std::optional<double> higher(std::optional<double> a, std::optional<double> b) {
+    return a && b ? std::optional(std::max(*a, *b)) : std::nullopt;
+}
+
+/// What a leg needs to know to be flown, beside its two ends.
+struct LegFlight {
+    double speed_mps = 8, acceptance_m = 2;
+    bool stops = false;       // at its end
+    std::vector<Vec2> curve;  // instead of the straight line
+    double end_speed_mps = 0;
+};
+
+struct Motion {
+    Vec2 position, velocity;
+};
+
+class PathBuilder {
+  public:
+    PathBuilder(const Plan& plan, const Route& route, const Terrain* terrain)
+        : plan_(plan), route_(route), terrain_(terrain), ground_(homeAmsl(plan, terrain)) {
+        limits_ = {plan.vehicle.accel_mps2, plan.vehicle.climb_mps, plan.vehicle.descent_mps};
+    }
+
+    Path run() {
+        chooseFrame();
+        points();
+        shapeCurves();
+        setEndSpeeds();
+        const std::size_t itinerary_legs = path_.legs.size();
+        std::vector<Motion> after(path_.points.size());  // motion on arriving at each point
+        Motion motion{path_.points.empty() ? Vec2{} : local_[0], {}};
+        for (std::size_t k = 0; k < itinerary_legs; ++k) {
+            trace(k, motion);
+            after[path_.legs[k].to] = motion;
+        }
+        path_.length_m = path_.line.empty() ? 0 : path_.line.back().along_m;
+        repeats(after);
+        return std::move(path_);
+    }
+
+  private:
+    void chooseFrame() {
+        if (plan_.home) {
+            path_.frame = LocalFrame(plan_.home->position);
+            return;
+        }
+        for (const RouteStep& step : route_.steps)
+            if (const auto* nav = std::get_if<RouteNav>(&step.what)) {
+                path_.frame = LocalFrame(nav->position);
+                return;
+            }
+    }
+
+    void add(GeoPoint position, std::optional<double> amsl, ItemId source) {
+        path_.points.push_back({position, amsl, source, 0});
+        local_.push_back(path_.frame.toLocal(position));
+    }
+    /// A new point and the leg from the last one to it.
+    LegFlight& go(GeoPoint position, std::optional<double> amsl, ItemId source, bool climb, bool way_home = false) {
+        const std::size_t from = path_.points.size() - 1;
+        add(position, amsl, source);
+        path_.legs.push_back({.from = from,
+                              .to = from + 1,
+                              .climb = climb,
+                              .way_home = way_home,
+                              .source = source,
+                              .item_from = path_.points[from].source});
+        LegFlight flight;
+        flight.speed_mps = plan_.vehicle.cruise_mps;
+        flight.stops = climb;
+        flights_.push_back(flight);
+        return flights_.back();
+    }
+
+    void points() {
+        if (plan_.home) add(plan_.home->position, ground_, kHomeId);
+        for (const RouteStep& step : route_.steps) {
+            const auto* nav = std::get_if<RouteNav>(&step.what);
+            if (nav == nullptr) {
+                // Waiting at a place, and turning towards something, end the flying through of it.
+                const auto* delay = std::get_if<Delay>(&std::get<Action>(step.what));
+                if (delay != nullptr && delay->delay_s > 0 && !flights_.empty()) flights_.back().stops = true;
+                continue;
+            }
+            const bool started = !path_.points.empty();
+            const PathPoint here = started ? path_.points.back() : PathPoint{};
+            if (nav->kind == ItemKind::takeOff) {
+                if (!started) continue;
+                go(here.position, amslOf(plan_, terrain_, here.position, nav->height), step.source, true);
+            } else if (nav->kind == ItemKind::returnHome) {
+                if (!started || !plan_.home) continue;
+                stopLast();
+                const auto height = higher(here.amsl_m, amslOf(plan_, terrain_, plan_.home->position, nav->height));
+                if (height != here.amsl_m) go(here.position, height, step.source, true);
+                go(plan_.home->position, height, step.source, false, true).stops = true;
+                go(plan_.home->position, ground_, step.source, true);
+            } else {
+                const auto amsl = amslOf(plan_, terrain_, nav->position, nav->height);
+                if (!started) {
+                    add(nav->position, amsl, step.source);
+                } else {
+                    // Without a take-off item the first move is still up to the first item's height, then across.
+                    if (here.source == kHomeId && path_.points.size() == 1) go(here.position, amsl, step.source, true);
+                    placeLeg(*nav, amsl, step.source);
+                }
+            }
+            first_.try_emplace(step.source, path_.points.size() - 1);
+            last_[step.source] = path_.points.size() - 1;
+        }
+        stopLast();
+    }
+
+    void stopLast() {
+        if (!flights_.empty()) flights_.back().stops = true;
+    }
+
+    void placeLeg(const RouteNav& nav, std::optional<double> amsl, ItemId source) {
+        const PathPoint here = path_.points.back();
+        const bool rises_there = nav.kind == ItemKind::loiterToHeight;
+        const GeoPoint place = nav.kind == ItemKind::holdTurns ? circleEdge(nav, here.position) : nav.position;
+        LegFlight& leg = go(place, rises_there ? here.amsl_m : amsl, source, false);
+        leg.speed_mps = std::min(nav.speed_mps, plan_.vehicle.max_mps);
+        leg.acceptance_m = nav.acceptance_m;
+        leg.stops = nav.hold_s > 0 || nav.kind == ItemKind::land || nav.kind == ItemKind::holdTurns || rises_there;
+        if (nav.spline) {
+            path_.legs.back().curve = true;
+            splines_.push_back(path_.legs.size() - 1);
+        }
+        if (rises_there) go(nav.position, amsl, source, true);
+        if (nav.kind == ItemKind::land)
+            go(nav.position, terrain_ != nullptr ? terrain_->sample(nav.position) : std::nullopt, source, true);
+        if (nav.kind == ItemKind::holdTurns && nav.turns != 0) {
+            const Vec2 from = local_.back();
+            auto curve = circleCurve(from, path_.frame.toLocal(nav.position), nav.radius_m, nav.turns, kCurveStep_m);
+            LegFlight& circle = go(path_.frame.toGeo(curve.back()), amsl, source, false);
+            circle.speed_mps = std::min(nav.speed_mps, plan_.vehicle.max_mps);
+            circle.acceptance_m = 1;
+            circle.curve = std::move(curve);
+            circle.stops = true;
+            path_.legs.back().curve = true;
+        }
+    }
+
+    /// Where a circle is begun: its place nearest to where the aircraft comes from.
+    GeoPoint circleEdge(const RouteNav& nav, GeoPoint from) const {
+        const Vec2 centre = path_.frame.toLocal(nav.position);
+        const Vec2 away = path_.frame.toLocal(from) - centre;
+        const Vec2 out = length(away) > 0.01 ? unit(away) : Vec2{0, 1};
+        return path_.frame.toGeo(centre + out * nav.radius_m);
+    }
+
+    Vec2 chord(std::size_t leg) const { return local_[path_.legs[leg].to] - local_[path_.legs[leg].from]; }
+    Vec2 directionIn(std::size_t leg) const {  // on arriving
+        const auto& c = flights_[leg].curve;
+        return c.size() > 1 ? c.back() - c[c.size() - 2] : chord(leg);
+    }
+    Vec2 directionOut(std::size_t leg) const {  // on leaving
+        const auto& c = flights_[leg].curve;
+        return c.size() > 1 ? c[1] - c[0] : chord(leg);
+    }
+
+    /// A spline leaves a straight leg in its direction, meets a following straight leg in its, and passes from curve to
+    /// curve parallel to the line between the neighbours.
+    void shapeCurves() {
+        const auto isSpline = [&](std::size_t k) { return std::binary_search(splines_.begin(), splines_.end(), k); };
+        for (const std::size_t k : splines_) {
+            const Vec2 from = local_[path_.legs[k].from], to = local_[path_.legs[k].to];
+            Vec2 in = to - from, out = to - from;
+            if (k > 0 && !path_.legs[k - 1].climb && length(chord(k - 1)) > 0.5)
+                in = isSpline(k - 1) ? splineDirection(local_[path_.legs[k - 1].from], to) : chord(k - 1);
+            if (k + 1 < path_.legs.size() && !path_.legs[k + 1].climb && length(chord(k + 1)) > 0.5 &&
+                !flights_[k].stops)
+                out = isSpline(k + 1) ? splineDirection(from, local_[path_.legs[k + 1].to]) : chord(k + 1);
+            flights_[k].curve = splineCurve(from, in, to, out, kCurveStep_m);
+        }
+    }
+
+    void setEndSpeeds() {
+        for (std::size_t k = 0; k < flights_.size(); ++k) {
+            LegFlight& f = flights_[k];
+            f.end_speed_mps = 0;
+            if (f.stops || k + 1 >= flights_.size() || path_.legs[k + 1].climb) continue;
+            f.end_speed_mps =
+                cornerSpeed(directionIn(k), directionOut(k + 1), f.speed_mps, f.acceptance_m, limits_.accel_mps2);
+        }
+    }
+
+    std::optional<double> rise(const PathLeg& leg) const {
+        const auto &a = path_.points[leg.from].amsl_m, &b = path_.points[leg.to].amsl_m;
+        return a && b ? std::optional(*b - *a) : std::nullopt;
+    }
+
+    void put(Vec2 at, std::optional<double> amsl, std::optional<GeoPoint> exact = {}) {
+        double along = 0;
+        if (!path_.line.empty()) {
+            const double step = length(at - path_.line.back().local);
+            along = path_.line.back().along_m + (repeat_start_ ? 0 : step);
+        }
+        repeat_start_ = false;
+        path_.line.push_back({exact ? *exact : path_.frame.toGeo(at), at, amsl, along});
+    }
+
+    /// Flies leg k from `motion`, appends its line, and leaves `motion` as it is where the leg is let go.
+    void trace(std::size_t k, Motion& motion) {
+        PathLeg& leg = path_.legs[k];
+        const LegFlight& f = flights_[k];
+        const PathPoint &a = path_.points[leg.from], &b = path_.points[leg.to];
+        const Vec2 from = local_[leg.from], to = local_[leg.to];
+        leg.line_from = path_.line.size();
+        if (leg.climb) {
+            put(to, a.amsl_m, b.position);
+            path_.points[leg.from].along_m = path_.line.back().along_m;
+            put(to, b.amsl_m, b.position);
+            motion = {to, {}};
+        } else if (!f.curve.empty()) {
+            follow(leg, f, motion);
+        } else {
+            straight(leg, f, from, to, motion);
+        }
+        leg.line_to = path_.line.size();
+        path_.points[leg.to].along_m = path_.line.back().along_m;
+    }
+
+    void follow(const PathLeg& leg, const LegFlight& f, Motion& motion) {
+        const PathPoint &a = path_.points[leg.from], &b = path_.points[leg.to];
+        const auto up = rise(leg);
+        double run = 0, whole = 0;
+        for (std::size_t i = 1; i < f.curve.size(); ++i) whole += length(f.curve[i] - f.curve[i - 1]);
+        for (std::size_t i = 0; i < f.curve.size(); ++i) {
+            if (i > 0) run += length(f.curve[i] - f.curve[i - 1]);
+            put(f.curve[i], a.amsl_m && up ? std::optional(*a.amsl_m + *up * (whole > 0 ? run / whole : 1)) : b.amsl_m);
+        }
+        motion = {f.curve.back(), unit(directionOfEnd(f.curve)) * f.end_speed_mps};
+    }
+    static Vec2 directionOfEnd(const std::vector<Vec2>& c) { return c.back() - c[c.size() - 2]; }
+
+    void straight(const PathLeg& leg, const LegFlight& f, Vec2 from, Vec2 to, Motion& motion) {
+        const PathPoint &a = path_.points[leg.from], &b = path_.points[leg.to];
+        const auto up = rise(leg);
+        const double run = length(to - from);
+        const Vec2 along = run > 0 ? (to - from) * (1 / run) : Vec2{};
+        const GuidedLeg guided{from, to, up.value_or(0), f.speed_mps, f.end_speed_mps};
+        const auto heightAt = [&](Vec2 p) -> std::optional<double> {
+            if (!a.amsl_m || !up) return std::nullopt;
+            return *a.amsl_m + *up * (run > 0 ? std::clamp(dot(p - from, along) / run, 0.0, 1.0) : 1.0);
+        };
+        // The corner: stepped with the law of the flight until the aircraft is on its line again.
+        put(motion.position, heightAt(motion.position));
+        Vec2 shown = motion.velocity;
+        const double reach = f.stops ? 0.3 : std::min(f.acceptance_m, run);
+        for (int i = 0; i < kTraceSteps; ++i) {
+            const Vec2 off = (motion.position - from) - along * dot(motion.position - from, along);
+            const Vec2 sideways = motion.velocity - along * dot(motion.velocity, along);
+            const bool settled = length(off) < 0.15 && length(sideways) < 0.15 && dot(motion.velocity, along) >= 0;
+            if (settled || length(to - motion.position) <= std::max(reach, 0.5)) break;
+            const Vec2 wanted = wantedVelocity(guided, motion.position, limits_);
+            motion.velocity = motion.velocity + limited(wanted - motion.velocity, limits_.accel_mps2 * kTraceStep_s);
+            motion.position = motion.position + motion.velocity * kTraceStep_s;
+            const double turned = std::abs(std::atan2(cross(shown, motion.velocity), dot(shown, motion.velocity)));
+            if (turned > kTurnShown_rad || length(shown) < 0.2) {
+                put(motion.position, heightAt(motion.position));
+                shown = motion.velocity;
+            }
+        }
+        // From there straight on until the next leg takes over, or to the very place where it stops.
+        Vec2 end = to - along * reach;
+        if (f.stops)
+            end = to;
+        else if (dot(end - motion.position, along) <= 0)
+            end = motion.position;
+        if (length(end - path_.line.back().local) > 1e-6)
+            put(end, heightAt(end), f.stops ? std::optional(b.position) : std::nullopt);
+        const double brake = 0.7 * limits_.accel_mps2;
+        const double at_end =
+            std::min(f.speed_mps, std::sqrt(f.end_speed_mps * f.end_speed_mps + 2 * brake * length(to - end)));
+        if (f.stops)
+            motion.velocity = {};
+        else if (end != motion.position)
+            motion.velocity = along * at_end;
+        motion.position = end;
+    }
+
+    /// The legs only repeats fly, each with the corner into the leg that follows its target.
+    void repeats(const std::vector<Motion>& after) {
+        std::unordered_map<std::size_t, std::size_t> leg_from;  // itinerary leg that starts at a point
+        for (std::size_t k = 0; k < path_.legs.size(); ++k) leg_from.try_emplace(path_.legs[k].from, k);
+        for (const RouteStep& step : route_.steps) {
+            const auto* action = std::get_if<Action>(&step.what);
+            const auto* repeat = action != nullptr ? std::get_if<Repeat>(action) : nullptr;
+            if (repeat == nullptr || repeat->count == 0) continue;
+            const auto from = last_.find(step.source);
+            const auto to = first_.find(repeat->target);
+            if (from == last_.end() || to == first_.end() || from->second == to->second) continue;
+            path_.legs.push_back({.from = from->second,
+                                  .to = to->second,
+                                  .repeat = true,
+                                  .source = step.source,
+                                  .item_from = step.source});
+            LegFlight f;
+            const auto into = to->second > 0 ? std::optional(to->second - 1) : std::nullopt;  // leg k ends at point k+1
+            f.speed_mps = into && *into < flights_.size() ? flights_[*into].speed_mps : plan_.defaults.speed_mps;
+            f.acceptance_m = into && *into < flights_.size() ? flights_[*into].acceptance_m : 2;
+            f.stops = into && *into < flights_.size() && flights_[*into].stops;
+            const auto next = leg_from.find(to->second);
+            const bool goes_on = next != leg_from.end() && !f.stops && !path_.legs[next->second].climb &&
+                                 flights_[next->second].curve.empty();
+            if (goes_on)
+                f.end_speed_mps = cornerSpeed(local_[to->second] - local_[from->second], chord(next->second),
+                                              f.speed_mps, f.acceptance_m, limits_.accel_mps2);
+            flights_.resize(path_.legs.size());
+            flights_.back() = f;
+            Motion motion = after[from->second];
+            const Vec2 out = unit(local_[to->second] - local_[from->second]);
+            const double passing =
+                cornerSpeed(unit(motion.velocity), out, length(motion.velocity), 2, limits_.accel_mps2);
+            motion.velocity = limited(motion.velocity, passing);
+            PathLeg& leg = path_.legs.back();
+            leg.line_from = path_.line.size();
+            repeat_start_ = true;
+            straight(leg, f, local_[from->second], local_[to->second], motion);
+            if (goes_on) cornerInto(next->second, motion);
+            leg.line_to = path_.line.size();
+        }
+    }
+
+    /// The first part of a leg as it is flown when it is come to by a repeat.
+    void cornerInto(std::size_t k, Motion motion) {
+        const PathLeg leg = path_.legs[k];
+        const Vec2 from = local_[leg.from], to = local_[leg.to];
+        LegFlight f = flights_[k];
+        const std::size_t begin = path_.line.size();
+        straight(leg, f, from, to, motion);
+        // Beyond the corner the itinerary's own line goes on.
+        if (path_.line.size() > begin + 1) path_.line.pop_back();
+    }
+
+    const Plan& plan_;
+    const Route& route_;
+    const Terrain* terrain_;
+    std::optional<double> ground_;
+    GuidanceLimits limits_;
+    Path path_;
+    std::vector<Vec2> local_;
+    std::vector<LegFlight> flights_;
+    std::vector<std::size_t> splines_;
+    std::unordered_map<ItemId, std::size_t> first_, last_;
+    bool repeat_start_ = false;
+};
+
+}  // namespace
+
+Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain) {
+    return PathBuilder(plan, route, terrain).run();
+}
+
+}  // namespace anhinga
