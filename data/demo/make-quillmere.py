@@ -232,7 +232,7 @@ class Plan:
     def __init__(self, title, home, **members):
         self.n = 0
         self.features = []
-        self.members = {"format": 1, "title": title,
+        self.members = {"format": 2, "title": title,
                         "home": {"position": point(*home), "amsl_m": round(ground(*home), 1)}, **members,
                         "terrain": ["quillmere-elevation.tif"], "imagery": ["quillmere-imagery.tif"]}
 
@@ -252,6 +252,29 @@ class Plan:
     def fence(self, kind, name, points):
         self.n += 1
         self.features.append(feature(ring(points), {"type": "fence", "id": self.n, "kind": kind, "name": name}))
+
+    def rally(self, name, at, height, ref="home"):
+        self.n += 1
+        self.features.append(feature({"type": "Point", "coordinates": point(*at)},
+                                     {"type": "rally", "id": self.n, "name": name, "height": {"value_m": height, "ref": ref}}))
+
+    def obstacle(self, kind, name, points, height, margin, **data):
+        self.n += 1
+        geometry = {"mast": lambda: {"type": "Point", "coordinates": point(*points[0])},
+                    "wire": lambda: {"type": "LineString", "coordinates": [point(*p) for p in points]},
+                    "trees": lambda: ring(points)}[kind]()
+        self.features.append(feature(geometry, {"type": "obstacle", "id": self.n, "kind": kind, "name": name,
+                                                "height_m": height, "margin_m": margin, **data}))
+
+    def zone(self, name, zone_class, points, floor, ceiling):
+        self.n += 1
+        self.features.append(feature(ring(points), {
+            "type": "airspace", "id": self.n, "name": name, "class": zone_class,
+            "floor": {"value_m": floor, "ref": "ground"}, "ceiling": {"value_m": ceiling, "ref": "amsl"}}))
+
+    def cover(self, source, points):
+        self.n += 1
+        self.features.append(feature(ring(points), {"type": "airspace-cover", "id": self.n, "source": source}))
 
     def save(self, name):
         doc = {"type": "FeatureCollection", "anhinga": self.members, "features": self.features}
@@ -292,3 +315,48 @@ quarry.add("return-home")
 quarry.fence("keep-in", "island trust", KEEP_IN)
 quarry.fence("keep-out", "colony", COLONY)
 quarry.save("quarry")
+
+# A plan full of mistakes: each of the rules of a route finds its own, once.
+mistakes = Plan("Everything wrong", HOME, defaults={"height": {"value_m": 60, "ref": "home"}, "speed_mps": 8, "acceptance_m": 2},
+                vehicle={"name": "Darter 4", "battery_wh": 0.5}, camera={"name": "slow shutter", "shutter_s": 0.004},
+                autopilot={"item_limit": 84, "splines": False, "first_waypoint_max_m": 300, "lowest_height_m": 25},
+                ceiling_m=150, floor_m=20, return_height_m=20, heights_set_at_amsl_m=60)
+mistakes.add("take-off", height=40)
+far = mistakes.add("waypoint", (700, -330), 60, name="too far for a first point")
+mistakes.add("waypoint", (540, -330), 60, spline=True)
+mistakes.add("waypoint", (400, -330), 60, speed_mps=40)
+mistakes.add("waypoint", (200, -330), 60, actions=[{"do": "gimbal-pitch", "pitch_deg": -120}, {"do": "photo-interval", "interval_s": 0.5}])
+mistakes.add("waypoint", (120, -330), 60, actions=[{"do": "photo-interval", "interval_s": 0}])
+mistakes.add("waypoint", (-700, -330), 60, name="through the colony")
+mistakes.add("block", [(-1250, -350), (-1250, -200), (-1080, -200), (-1080, -350)], 60, "ground", name="smeared",
+             block={"heading_deg": 0, "overlap_percent": 75, "sidelap_percent": 65, "margin_m": 0})
+mistakes.add("block", [(-1250, -600), (-1250, -550), (-1200, -550), (-1200, -600)], 10, "amsl", name="in the ground",
+             block={"heading_deg": 0, "overlap_percent": 75, "sidelap_percent": 65, "margin_m": 0})
+mistakes.add("waypoint", (-1300, -150), 60)
+for k in range(30):
+    mistakes.add("waypoint", (-1300 + 20 * (k + 1), 0), 85)
+mistakes.add("waypoint", (-660, 0), 110)
+mistakes.add("waypoint", (-660, 120), 120)
+mistakes.add("waypoint", (-400, 120), 94, name="margin only")
+mistakes.add("waypoint", (-380, 60), 110)
+mistakes.add("waypoint", (-100, 450), 105, name="too low over the ridge")
+mistakes.add("waypoint", (150, 280), 122)
+mistakes.add("circle", (500, 200), 90, turns=1, radius_m=10)
+mistakes.add("height-change", (900, 150), 80, actions=[{"do": "repeat", "target": 9999, "count": 1}])
+mistakes.add("waypoint", (1350, 60), 60, actions=[
+    {"do": "look-at", "place": point(1200, -100), "height": {"value_m": 2, "ref": "ground"}, "name": "barn"}])
+mistakes.add("waypoint", (1350, 60), 60)
+mistakes.add("waypoint", (1750, 150), 204.5, "amsl", name="too high")
+mistakes.add("waypoint", (1900, 300), 59.5, "amsl", name="below the floor")
+mistakes.add("waypoint", (1950, 100), 22, name="too low for the autopilot")
+mistakes.add("waypoint", (2650, 100), 60, name="off the map")
+mistakes.add("waypoint", (1900, -100), 60, actions=[{"do": "repeat", "target": far, "count": -1}])
+mistakes.add("waypoint", (1400, 200), 64.5, "amsl")
+mistakes.add("return-home")
+mistakes.fence("keep-out", "colony", COLONY)
+mistakes.rally("in the colony", (-330, -330), 60)
+mistakes.rally("on the ground", (620, 120), 5, "ground")
+mistakes.obstacle("mast", "weather mast", [(905, 155)], 12, 15, radius_m=1)
+mistakes.zone("training area", "R", [(100, -420), (100, -240), (300, -240), (300, -420)], 0, 300)
+mistakes.cover("trust's own map", [(-1600, -900), (-1600, 900), (2200, 900), (2200, -900)])
+mistakes.save("mistakes")

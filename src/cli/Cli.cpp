@@ -51,6 +51,13 @@ int runCli(int argc, char** argv) {
     exported->add_option("LOG_OR_PLAN", a.log)->required();
     exported->add_option("--terrain", a.terrain, "elevation raster (may be repeated)");
     exported->add_option("--out", a.out, "the extension chooses the format")->required();
+    CLI::App* imported = command("import", "places of a KML, KMZ, GPX, GeoJSON or CSV file into a plan", cliImport);
+    imported->add_option("FILE", a.log)->required();
+    imported->add_option("--out", a.out, "plan file to write")->required();
+    CLI::App* place = command("place", "ground, magnetic field and other coordinates of a place", cliPlace);
+    place->add_option("PLACE", a.place, "LAT,LON[,AMSL]")->required();
+    place->add_option("--date", a.date, "YYYY-MM-DD or decimal year; today when absent");
+    place->add_option("--terrain", a.terrain, "elevation raster (may be repeated)");
     CLI::App* review =
         command("review", "planned against flown; 1 when the duration is off by more than 3 %", cliReview);
     review->add_option("LOG", a.log)->required();

@@ -17,7 +17,7 @@ struct CliResult {
 
 struct CliArguments {
     std::vector<std::string> terrain;
-    std::string plan, link, out, log, channel, record;
+    std::string plan, link, out, log, channel, record, place, date;
     double wind_from_deg = 0, wind_speed_mps = 0;
     int session = -1;
     bool list = false, csv = false;
@@ -33,6 +33,8 @@ CliResult cliFly(const CliArguments& a);
 CliResult cliInspect(const CliArguments& a);
 CliResult cliChannel(const CliArguments& a);
 CliResult cliExport(const CliArguments& a);
+CliResult cliImport(const CliArguments& a);
+CliResult cliPlace(const CliArguments& a);
 CliResult cliReview(const CliArguments& a);
 
 /// The whole program: parses, runs, prints; returns the exit code.

@@ -43,10 +43,9 @@ CliResult handOverAnswer(const HandOver& h) {
             {{"type", d.type}, {"seq", d.seq}, {"field", d.field}, {"plan", d.plan}, {"vehicle", d.vehicle}});
         out.text += fmt::format("{} item {} {}: plan {}, vehicle {}\n", d.type, d.seq, d.field, d.plan, d.vehicle);
     }
-    out.json = {{"sent", countsOf(h.held)},
-                {"verified", h.verified},
-                {"differences", differences}};
-    out.text += fmt::format("{} mission, {} fence and {} rally items read back: {}", h.held.mission.size(), h.held.fence.size(), h.held.rally.size(),
+    out.json = {{"sent", countsOf(h.held)}, {"verified", h.verified}, {"differences", differences}};
+    out.text += fmt::format("{} mission, {} fence and {} rally items read back: {}", h.held.mission.size(),
+                            h.held.fence.size(), h.held.rally.size(),
                             h.verified ? fmt::format("verified, seal {:016x}", h.fingerprint) : "NOT as sent");
     out.code = h.verified ? 0 : 1;
     return out;
@@ -77,9 +76,9 @@ CliResult cliFetch(const CliArguments& a) {
     if (!back) return linkFailed(back.error().message);
     if (const auto ok = savePlan(back->plan, a.out); !ok) return unusable(ok.error());
     CliResult out;
-    out.json = {{"items", countsOf(*held)},
-                {"notes", back->notes}};
-    out.text = fmt::format("{} mission, {} fence and {} rally items into {}", held->mission.size(), held->fence.size(), held->rally.size(), a.out);
+    out.json = {{"items", countsOf(*held)}, {"notes", back->notes}};
+    out.text = fmt::format("{} mission, {} fence and {} rally items into {}", held->mission.size(), held->fence.size(),
+                           held->rally.size(), a.out);
     for (const std::string& note : back->notes) out.text += "\n" + note;
     return out;
 }

@@ -3,6 +3,7 @@
 #include "core/base/File.h"
 #include "core/base/Text.h"
 #include "core/exchange/Export.h"
+#include "core/exchange/Import.h"
 #include "core/logio/LogReader.h"
 
 namespace anhinga {
@@ -136,16 +137,10 @@ CliResult cliExport(const CliArguments& a) {
         b.plan = a.log;
         const auto loaded = loadForCli(b);
         if (!loaded) return unusable(loaded.error());
-        if (to == ".kml")
-            content = planKml(loaded->plan, loaded->view.path);
-        else if (to == ".gpx")
-            content = planGpx(loaded->plan, loaded->view.path);
-        else if (to == ".csv")
-            content = planCsv(loaded->plan, loaded->view.path);
-        else if (to == ".geojson")
-            content = writePlanText(loaded->plan);
-        else
-            return unusable({fmt::format("{}: a plan is exported as {}", a.out, kPlanExports)});
+        auto text = a.out.ends_with(kPlanExtension) ? Result<std::string>(writePlanText(loaded->plan))
+                                                    : planExport(loaded->plan, loaded->view.path, a.out);
+        if (!text) return unusable(text.error());
+        content = std::move(*text);
     } else {
         const auto log = openLog(a.log);
         if (!log) return unusable(log.error());
@@ -162,6 +157,37 @@ CliResult cliExport(const CliArguments& a) {
     }
     if (const auto ok = writeFileAtomic(a.out, content); !ok) return unusable(ok.error());
     return {0, {{"file", a.out}, {"bytes", content.size()}}, fmt::format("{}: {} bytes", a.out, content.size()), ""};
+}
+
+CliResult cliImport(const CliArguments& a) {
+    Plan plan;
+    std::vector<std::string> notes;
+    Json shapes = Json::array();
+    if (auto own = loadPlan(a.log); own) {
+        plan = std::move(*own);
+    } else {
+        const auto file = readShapes(a.log);
+        if (!file) return unusable(file.error());
+        notes = file->notes;
+        plan.title = std::filesystem::path(a.log).stem().string();
+        const auto roles = suggestedRoles(*file);
+        for (std::size_t i = 0; i < file->shapes.size(); ++i) {
+            addShape(plan, file->shapes[i], roles[i]);
+            shapes.push_back({{"kind", shapeKindText(file->shapes[i].kind)},
+                              {"name", file->shapes[i].name},
+                              {"points", file->shapes[i].points.size()},
+                              {"becomes", roleText(roles[i])}});
+        }
+    }
+    if (const auto ok = savePlan(plan, a.out); !ok) return unusable(ok.error());
+    CliResult out;
+    out.json = {{"items", plan.items.size()}, {"fences", plan.fences.size()},
+                {"rally", plan.rally.size()}, {"obstacles", plan.obstacles.size()},
+                {"shapes", shapes},           {"notes", notes}};
+    out.text = fmt::format("{} items, {} fences, {} rally points, {} obstacles into {}", plan.items.size(),
+                           plan.fences.size(), plan.rally.size(), plan.obstacles.size(), a.out);
+    for (const std::string& note : notes) out.text += "\n" + note;
+    return out;
 }
 
 }  // namespace anhinga

@@ -84,29 +84,28 @@ void LinkSession::handOver(const MissionSet& set, bool item0_is_home) {
     progress_text_ = "waiting for the vehicle";
     emit stateChanged();
     TransferOptions options = transferOptions();
-    transfer_ =
-        std::jthread([this, set, item0_is_home, options](const std::stop_token& stop) mutable {
-            options.stop = stop;
-            auto result = anhinga::handOver(*link_, set, item0_is_home, options);
-            finish([this, result = std::move(result)] {
-                differences_.clear();
-                if (!result) {
-                    seal_ = Seal::failed;
-                    seal_text_ = QString::fromStdString(result.error().message);
-                    return;
-                }
-                differences_ = result->differences;
-                fingerprint_ = result->fingerprint;
-                seal_time_ = QDateTime::currentDateTime();
-                seal_ = result->verified ? Seal::sealed : Seal::differs;
-                seal_text_ = result->verified
-                                 ? QString("%1 items, %2 fence points and %3 rally points read back, all agree")
-                                       .arg(result->held.mission.size())
-                                       .arg(result->held.fence.size())
-                                       .arg(result->held.rally.size())
-                                 : QString("%1 differences between plan and aircraft").arg(result->differences.size());
-            });
+    transfer_ = std::jthread([this, set, item0_is_home, options](const std::stop_token& stop) mutable {
+        options.stop = stop;
+        auto result = anhinga::handOver(*link_, set, item0_is_home, options);
+        finish([this, result = std::move(result)] {
+            differences_.clear();
+            if (!result) {
+                seal_ = Seal::failed;
+                seal_text_ = QString::fromStdString(result.error().message);
+                return;
+            }
+            differences_ = result->differences;
+            fingerprint_ = result->fingerprint;
+            seal_time_ = QDateTime::currentDateTime();
+            seal_ = result->verified ? Seal::sealed : Seal::differs;
+            seal_text_ = result->verified
+                             ? QString("%1 items, %2 fence points and %3 rally points read back, all agree")
+                                   .arg(result->held.mission.size())
+                                   .arg(result->held.fence.size())
+                                   .arg(result->held.rally.size())
+                             : QString("%1 differences between plan and aircraft").arg(result->differences.size());
         });
+    });
 }
 
 void LinkSession::fetch() {

@@ -6,27 +6,44 @@ namespace anhinga {
 
 namespace {
 
-/// The background computation; nothing when it was overtaken.
-DerivedPtr derive(PlanPtr plan, TerrainPtr terrain, Wind wind, const std::stop_token& stop) {
+/// View and findings; the rehearsal, if there is one, is that of an earlier snapshot for now.
+std::shared_ptr<Derived> deriveView(PlanPtr plan, TerrainPtr terrain, Wind wind, const Derived* before) {
     auto d = std::make_shared<Derived>();
     d->plan = plan;
     d->terrain = terrain;
     d->view = viewOf(*plan, terrain.get());
-    if (stop.stop_requested()) return nullptr;
+    if (!d->view.mission) {
+        d->not_rehearsed = QString::fromStdString(d->view.not_sendable);
+    } else if (before != nullptr) {
+        d->rehearsal = before->rehearsal;
+        d->not_rehearsed = before->not_rehearsed;
+    }
+    std::optional<EnergyForecast> energy;
+    if (d->rehearsal)
+        energy = EnergyForecast{d->rehearsal->energy_left_percent, d->rehearsal->reached_reserve,
+                                d->rehearsal->reserve_item};
+    d->findings = check({*plan, d->view, terrain.get(), energy, wind.speed_mps});
+    return d;
+}
+
+/// The same with its own rehearsal; nothing when it was overtaken.
+DerivedPtr deriveRehearsal(const Derived& viewed, Wind wind, const std::stop_token& stop) {
+    auto d = std::make_shared<Derived>(viewed);
+    d->complete = true;
+    d->rehearsal.reset();
     std::optional<EnergyForecast> energy;
     if (d->view.mission) {
-        auto r = rehearse(*plan, *d->view.mission, terrain, {wind, 6 * 3600, stop});
+        d->not_rehearsed.clear();
+        auto r = rehearse(*d->plan, *d->view.mission, d->terrain, {wind, 6 * 3600, stop});
         if (r) {
             energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item};
             d->rehearsal = std::make_shared<const Rehearsal>(std::move(*r));
         } else {
             d->not_rehearsed = QString::fromStdString(r.error().message);
         }
-    } else {
-        d->not_rehearsed = QString::fromStdString(d->view.not_sendable);
     }
     if (stop.stop_requested()) return nullptr;
-    d->findings = check({*plan, d->view, terrain.get(), energy, wind.speed_mps});
+    d->findings = check({*d->plan, d->view, d->terrain.get(), energy, wind.speed_mps});
     return d;
 }
 
@@ -153,6 +170,8 @@ void PlanSession::request() {
 }
 
 void PlanSession::work(const std::stop_token& stop) {
+    std::uint64_t serial = 0;
+    DerivedPtr last;
     while (!stop.stop_requested()) {
         Job job;
         std::stop_token mine;
@@ -164,34 +183,60 @@ void PlanSession::work(const std::stop_token& stop) {
             running_ = std::stop_source();
             mine = running_.get_token();
         }
-        auto result = derive(job.plan, job.terrain, job.wind, mine);
-        if (!result) continue;
-        {
-            const std::lock_guard lock(mutex_);
-            result_ = result;
-            finished_.notify_all();
-        }
-        QMetaObject::invokeMethod(this, [this, result] {
-            derived_ = result;
-            emit derivedChanged();
-        });
+        // The view is always finished, however fast edits come: a drag shows its findings while it lasts.
+        auto viewed =
+            deriveView(job.plan, job.terrain, job.wind, last && last->terrain == job.terrain ? last.get() : nullptr);
+        viewed->serial = ++serial;
+        publish(viewed);
+        last = viewed;
+        if (mine.stop_requested()) continue;
+        auto whole = deriveRehearsal(*viewed, job.wind, mine);
+        if (!whole) continue;
+        std::const_pointer_cast<Derived>(whole)->serial = ++serial;
+        publish(whole);
+        last = whole;
     }
 }
 
+void PlanSession::publish(const DerivedPtr& result) {
+    {
+        const std::lock_guard lock(mutex_);
+        result_ = result;
+        finished_.notify_all();
+    }
+    QMetaObject::invokeMethod(this, [this, result] { take(result); });
+}
+
+void PlanSession::take(const DerivedPtr& result) {
+    if (result->serial <= derived_->serial) return;
+    derived_ = result;
+    emit derivedChanged();
+}
+
 bool PlanSession::waitUntilDerived(int timeout_ms) {
+    if (!waitUntilViewed(timeout_ms)) return false;
     DerivedPtr result;
     {
         std::unique_lock lock(mutex_);
-        const bool done = finished_.wait_for(lock, std::chrono::milliseconds(timeout_ms), [this] {
-            return result_ && result_->plan == plan_ && result_->terrain == terrain_ && !job_;
-        });
-        if (!done && !upToDate()) return false;
+        const auto done = [this] {
+            return result_ && result_->complete && result_->plan == plan_ && result_->terrain == terrain_ && !job_;
+        };
+        if (!finished_.wait_for(lock, std::chrono::milliseconds(timeout_ms), done)) return false;
         result = result_;
     }
-    if (result && result != derived_) {
-        derived_ = result;
-        emit derivedChanged();
+    take(result);
+    return true;
+}
+
+bool PlanSession::waitUntilViewed(int timeout_ms) {
+    DerivedPtr result;
+    {
+        std::unique_lock lock(mutex_);
+        const auto done = [this] { return result_ && result_->plan == plan_ && result_->terrain == terrain_; };
+        if (!finished_.wait_for(lock, std::chrono::milliseconds(timeout_ms), done)) return false;
+        result = result_;
     }
+    take(result);
     return true;
 }
 

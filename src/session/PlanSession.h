@@ -29,6 +29,9 @@ struct Derived {
     std::vector<Finding> findings;
     std::shared_ptr<const Rehearsal> rehearsal;  // null with the reason in `not_rehearsed`
     QString not_rehearsed;
+    /// False while the rehearsal is still that of an earlier snapshot; view and findings are already of this one.
+    bool complete = false;
+    std::uint64_t serial = 0;  // grows with every result
 };
 using DerivedPtr = std::shared_ptr<const Derived>;
 
@@ -39,7 +42,8 @@ class PlanSession : public QObject {
     ~PlanSession() override;
 
     PlanPtr plan() const { return plan_; }
-    /// Newest finished result; may be of an earlier snapshot while a newer one is computed. Never null.
+    /// Newest result; may be of an earlier snapshot while a newer one is computed. Never null. Each snapshot gives two:
+    /// view and findings at once, then the same with its own rehearsal.
     DerivedPtr derived() const { return derived_; }
     TerrainPtr terrain() const { return terrain_; }
     bool upToDate() const { return derived_->plan == plan_ && derived_->terrain == terrain_; }
@@ -74,6 +78,8 @@ class PlanSession : public QObject {
 
     /// Blocks until derived() fits the present plan, at most so long; for tests and the command to hand over.
     bool waitUntilDerived(int timeout_ms);
+    /// The same for view and findings alone, without the rehearsal.
+    bool waitUntilViewed(int timeout_ms);
 
   signals:
     void planChanged();
@@ -89,6 +95,8 @@ class PlanSession : public QObject {
     void set(PlanPtr plan);
     void request();
     void work(const std::stop_token& stop);
+    void publish(const DerivedPtr& result);
+    void take(const DerivedPtr& result);
 
     PlanPtr plan_, saved_;
     TerrainPtr terrain_ = std::make_shared<const Terrain>();

@@ -144,7 +144,7 @@ TEST_CASE("decompiling and compiling again gives the same items", "[mission][dec
 
 TEST_CASE("what has no word here is kept as it is", "[mission][decompile]") {
     Mission m = compiled(rowPlan(2));
-    MissionItem strange{0, 2, 93, 1.5f, 2, 3, 4, 5, 6, 7};
+    MissionItem strange{0, 2, 42600, 1.5f, 2, 3, 4, 5, 6, 7};
     m.items.insert(m.items.begin() + 4, strange);
     for (std::size_t i = 0; i < m.items.size(); ++i) m.items[i].seq = static_cast<std::uint16_t>(i);
     const auto back = decompile({m.items, {}, {}}, Plan{});

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "app/widgets/Theme.h"
+#include "core/plan/Edit.h"
 #include "session/PlanSession.h"
 
 class QComboBox;
@@ -22,6 +23,9 @@ class Inspector : public QScrollArea {
   public:
     Inspector(PlanSession* session, QWidget* parent = nullptr);
 
+    /// Shows the present values again, for what is not in the plan (the coordinate format).
+    void refresh();
+
   signals:
     void lookAtWanted();
 
@@ -34,7 +38,6 @@ class Inspector : public QScrollArea {
     using Getter = std::function<Shown(const Plan&)>;
     using Setter = std::function<void(Plan&, std::optional<double>)>;
 
-    void refresh();
     void rebuild();
     QString structure() const;
     void title(const QString& text, const Getter& side);
@@ -44,13 +47,24 @@ class Inspector : public QScrollArea {
                    const QString& undo_name);
     void note(const Getter& get);
     void heightField(const std::vector<ItemId>& ids);
+    void positionField(const std::function<std::optional<GeoPoint>(const Plan&)>& get,
+                       const std::function<void(Plan&, GeoPoint)>& set);
+    template <class T>
+    void nameField(T* (Plan::*find)(ItemId), ItemId id);
+    void kindField(ItemId id);
+    void repeatRow(ItemId id, std::size_t k);
     void chips(ItemId id);
     void actionRows(const Item& item);
     void buildPlan();
     void buildHome();
     void buildItem(ItemId id);
-    void buildSeveral(const std::vector<ItemId>& ids);
+    void buildSeveral(const std::vector<ItemId>& items, const std::vector<ItemId>& all);
+    void buildTransform(const Ids& ids);
+    void buildOther(ItemId id);
     void buildFence(ItemId id);
+    void buildObstacle(ItemId id);
+    void buildRally(ItemId id);
+    void buildZone(ItemId id);
 
     PlanSession* session_;
     QString built_;

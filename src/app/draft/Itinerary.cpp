@@ -37,6 +37,8 @@ class RowPainter : public QStyledItemDelegate {
             const int n = itemNumber(plan, id);
             number = n > 0 ? QString::number(n) : QString();
             title = kindText(item->kind);
+            if (item->kind == ItemKind::holdTurns) title = QString("Circle ×%1").arg(std::abs(item->turns), 0, 'g', 3);
+            if (item->spline) title = "Waypoint, curved";
             if (item->kind == ItemKind::hold) title = QString("Hold %1 s").arg(effectiveHold_s(plan, *item), 0, 'f', 0);
             if (!item->name.empty()) title += QString::fromStdString(" · " + item->name);
             line = actionLine(plan, *item);
@@ -103,6 +105,19 @@ QString actionLine(const Plan& plan, const Item& item) {
         else if (const auto* e = std::get_if<PhotoEvery>(&a))
             parts << (e->distance_m > 0 ? QString("photo every %1 m").arg(e->distance_m, 0, 'f', 1)
                                         : QString("photos stop"));
+        else if (const auto* t = std::get_if<PhotoInterval>(&a))
+            parts << (t->interval_s > 0 ? QString("photo every %1 s").arg(t->interval_s)
+                                        : QString("photos by time stop"));
+        else if (const auto* v = std::get_if<Video>(&a))
+            parts << (v->on ? "video starts" : "video stops");
+        else if (const auto* d = std::get_if<Delay>(&a))
+            parts << QString("wait %1 s").arg(d->delay_s);
+        else if (const auto* h = std::get_if<SetHeading>(&a))
+            parts << QString("nose to %1°").arg(h->heading_deg);
+        else if (const auto* s = std::get_if<Servo>(&a))
+            parts << QString("servo %1 to %2 µs").arg(s->channel).arg(s->pulse_us);
+        else if (const auto* o = std::get_if<Relay>(&a))
+            parts << QString("relay %1 %2").arg(o->number).arg(o->on ? "closed" : "opened");
         else if (const auto* g = std::get_if<GimbalPitch>(&a))
             parts << QString("camera %1°").arg(g->pitch_deg);
         else if (const auto* c = std::get_if<RawCommand>(&a))

@@ -43,14 +43,22 @@ QPolygonF MapView::polygon(const std::vector<GeoPoint>& outline) const {
     return polygon;
 }
 
+QPolygonF MapView::polygon(const Fence& fence) const {
+    return fence.isCircle() ? polygon(circleOutline(fence.outline.front(), fence.radius_m, 72))
+                            : polygon(fence.outline);
+}
+
 void MapView::paintEvent(QPaintEvent*) {
     const double start = monotonicMs();
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     paintGround(p);
+    paintAirspace(p);
     paintFences(p);
     paintBlocks(p);
+    paintObstacles(p);
     paintRoute(p);
+    paintRally(p);
     paintRepeatsAndLooks(p);
     paintTracks(p);
     paintItems(p);
@@ -108,7 +116,7 @@ void MapView::paintFences(QPainter& p) {
     bool keep_in = false;
     for (const Fence& f : plan.fences)
         if (f.kind == FenceKind::keepIn) {
-            inside.addPolygon(polygon(f.outline));
+            inside.addPolygon(polygon(f));
             inside.closeSubpath();
             keep_in = true;
         }
@@ -118,7 +126,7 @@ void MapView::paintFences(QPainter& p) {
         paintHatch(p, outside.subtracted(inside), alpha(theme_.plum, 120));
     }
     for (const Fence& f : plan.fences) {
-        const QPolygonF outline = polygon(f.outline);
+        const QPolygonF outline = polygon(f);
         const bool selected = session_->isSelected(f.id);
         if (f.kind == FenceKind::keepOut) {
             QPainterPath path;
@@ -135,7 +143,9 @@ void MapView::paintFences(QPainter& p) {
         QString label = f.kind == FenceKind::keepIn ? "keep in" : "keep out";
         if (!f.name.empty()) label += QString::fromStdString(" · " + f.name);
         if (plan.ceiling_m && f.kind == FenceKind::keepIn)
-            label += QString(" · to %1 m home").arg(*plan.ceiling_m, 0, 'f', 0);
+            label += plan.floor_m
+                         ? QString(" · %1 to %2 m home").arg(*plan.floor_m, 0, 'f', 0).arg(*plan.ceiling_m, 0, 'f', 0)
+                         : QString(" · to %1 m home").arg(*plan.ceiling_m, 0, 'f', 0);
         p.setFont(uiFont(8.5, true));
         if (f.kind == FenceKind::keepOut) {
             const QPointF middle = outline.boundingRect().center();
@@ -181,36 +191,159 @@ void MapView::paintRoute(QPainter& p) {
     const Derived& d = *session_->derived();
     const bool quiet = overlay_.plan_quiet;
     const QColor levels[] = {theme_.lagoon, theme_.marigold, theme_.vermilion, theme_.quiet};
+    // Far too many strokes for smooth edges to be seen, and they cost several times as much.
+    std::size_t strokes = 0;
+    for (const Run& r : runs_) strokes += static_cast<std::size_t>(r.points.size());
+    const bool many = strokes > 1500;
+    p.save();
+    p.setRenderHint(QPainter::Antialiasing, !many);
+    const Qt::PenCapStyle cap = many ? Qt::FlatCap : Qt::RoundCap;
+    const Qt::PenJoinStyle join = many ? Qt::BevelJoin : Qt::RoundJoin;
+    const QRectF seen = QRectF(rect()).adjusted(-8, -8, 8, 8);
+    std::vector<QPolygonF> lines;
+    lines.reserve(runs_.size());
+    for (const Run& r : runs_) lines.push_back(onScreen(r.points));
+    const auto visible = [&](const QPolygonF& line) {
+        return line.boundingRect().adjusted(-1, -1, 1, 1).intersects(seen);
+    };
     if (!quiet) {
-        // Thousands of legs: flat ends are several times as quick as round ones, and the dots cover the joints.
-        const bool many = runs_.size() > 400;
-        p.setPen(
-            QPen(theme_.night ? QColor("#0c1114") : theme_.ink, 5.2, Qt::SolidLine, many ? Qt::FlatCap : Qt::RoundCap));
-        for (const Run& r : runs_) p.drawLine(view_.toScreen(r.a), view_.toScreen(r.b));
+        p.setPen(QPen(theme_.night ? QColor("#0c1114") : theme_.ink, 5.2, Qt::SolidLine, cap, join));
+        for (std::size_t i = 0; i < lines.size(); ++i)
+            if (!runs_[i].repeat && visible(lines[i])) p.drawPolyline(lines[i]);
     }
-    for (const Run& r : runs_) {
-        const QPointF a = view_.toScreen(r.a), b = view_.toScreen(r.b);
+    for (std::size_t i = 0; i < lines.size(); ++i) {
+        const Run& r = runs_[i];
+        if (!visible(lines[i])) continue;
         if (quiet) {
             p.setPen(pen(alpha(theme_.ink, 170), 1.4, Qt::DashLine));
         } else {
-            QPen core = pen(levels[r.level], 3);
+            QPen core(levels[std::clamp(r.level, 0, 3)], r.repeat ? 2 : 3, Qt::SolidLine, cap, join);
             if (r.level == 2) core.setDashPattern({2, 1.6});
             if (r.level == 3) core.setDashPattern({0.6, 1.8});
-            core.setCapStyle(r.level >= 2 || runs_.size() > 400 ? Qt::FlatCap : Qt::RoundCap);
+            if (r.level >= 2) core.setCapStyle(Qt::FlatCap);
             p.setPen(core);
         }
-        p.drawLine(a, b);
+        p.drawPolyline(lines[i]);
     }
+    p.restore();
     if (quiet) return;
     p.setPen(pen(theme_.raised, 1.6));
     for (const PathLeg& leg : d.view.path.legs) {
-        if (leg.climb || leg.repeat) continue;
-        const QLineF l(view_.toScreen(d.view.path.points[leg.from].position),
-                       view_.toScreen(d.view.path.points[leg.to].position));
-        if (l.length() < 50) continue;
+        if (leg.climb || leg.line_to <= leg.line_from) continue;
+        // A chevron in the middle of what is flown, where there is room for one.
+        const LinePoint &first = d.view.path.line[leg.line_from], &last = d.view.path.line[leg.line_to - 1];
+        const double half = (first.along_m + last.along_m) / 2;
+        std::size_t k = leg.line_from + 1;
+        while (k + 1 < leg.line_to && d.view.path.line[k].along_m < half) ++k;
+        if (k >= leg.line_to) continue;
+        const QLineF l(view_.toScreen(d.view.path.line[k - 1].position), view_.toScreen(d.view.path.line[k].position));
+        const double run_px = (last.along_m - first.along_m) / view_.metresPerPixel();
+        if (run_px < 50 || l.length() < 3 || !seen.contains(l.center())) continue;
         const QPointF u = (l.p2() - l.p1()) / l.length(), n(-u.y(), u.x());
         const QPointF tip = l.center() + u * 4;
         p.drawPolyline(QPolygonF({tip - u * 6 + n * 4, tip, tip - u * 6 - n * 4}));
+    }
+}
+
+QPolygonF MapView::onScreen(const QPolygonF& mercator) const {
+    QPolygonF line;
+    line.reserve(mercator.size());
+    for (const QPointF& m : mercator) {
+        const QPointF at = view_.toScreen(m);
+        if (line.size() > 1 && std::abs(at.x() - line.back().x()) + std::abs(at.y() - line.back().y()) < 0.7)
+            line.back() = at;
+        else
+            line << at;
+    }
+    return line;
+}
+
+void MapView::paintObstacles(QPainter& p) {
+    const auto label = [&](const Obstacle& o, QPointF at) {
+        p.setFont(uiFont(8.5, true));
+        const QString name = o.name.empty() ? QString(obstacleText(o.kind)) : QString::fromStdString(o.name);
+        haloText(p, at, QString("%1 · %2 m").arg(name).arg(o.height_m, 0, 'f', 0), theme_.vermilion, theme_.raised);
+    };
+    for (const Obstacle& o : session_->plan()->obstacles) {
+        const QPolygonF at = polygon(o.points);
+        if (at.isEmpty()) continue;
+        const bool selected = session_->isSelected(o.id);
+        const double px = 1 / view_.metresPerPixel();
+        p.setBrush(alpha(theme_.vermilion, 30));
+        const QPen edge = pen(alpha(theme_.vermilion, 170), 1.2, Qt::DotLine),
+                   body = pen(theme_.vermilion, selected ? 3.4 : 2.2);
+        if (o.kind == ObstacleKind::mast) {
+            p.setPen(edge);
+            const double reach = (o.radius_m + o.margin_m) * px;
+            p.drawEllipse(at[0], reach, reach);
+            // A slim upright with its feet: seen from the side, as masts are.
+            p.setPen(pen(theme_.raised, 5));
+            p.drawLine(at[0], at[0] - QPointF(0, 17));
+            p.setPen(body);
+            p.drawLine(at[0] - QPointF(5, 0), at[0] + QPointF(5, 0));
+            p.drawLine(at[0], at[0] - QPointF(0, 17));
+            p.drawLine(at[0] - QPointF(3, 12), at[0] + QPointF(3, -12));
+            label(o, at[0] + QPointF(9, -8));
+        } else if (o.kind == ObstacleKind::wire) {
+            p.setBrush(Qt::NoBrush);
+            p.setPen(QPen(alpha(theme_.vermilion, 40), std::max(2.0, 2 * o.margin_m * px), Qt::SolidLine, Qt::RoundCap,
+                          Qt::RoundJoin));
+            p.drawPolyline(at);
+            p.setPen(body);
+            p.drawPolyline(at);
+            for (const QPointF& support : at) p.drawLine(support - QPointF(0, 5), support + QPointF(0, 5));
+            label(o, (at[0] + at[at.size() - 1]) / 2 + QPointF(8, -8));
+        } else {
+            p.setPen(pen(theme_.vermilion, selected ? 3 : 1.8, Qt::DashDotLine));
+            p.drawPolygon(at);
+            label(o, at.boundingRect().center() - QPointF(30, 0));
+        }
+    }
+}
+
+void MapView::paintAirspace(QPainter& p) {
+    const Plan& plan = *session_->plan();
+    p.setFont(uiFont(8.5, true));
+    for (const AirspaceCover& c : plan.covers) {
+        const QPolygonF at = polygon(c.outline);
+        p.setBrush(Qt::NoBrush);
+        p.setPen(pen(alpha(theme_.quiet, 200), session_->isSelected(c.id) ? 2.6 : 1.4, Qt::DashDotDotLine));
+        p.drawPolygon(at);
+        if (!at.isEmpty())
+            haloText(p, at[0] + QPointF(6, 14), "airspace data complete inside", theme_.quiet, theme_.raised);
+    }
+    for (const Zone& z : plan.zones) {
+        const QPolygonF at = polygon(z.outline);
+        const bool allowed = !z.authorisation.empty();
+        const QColor colour = allowed ? theme_.reed : theme_.marigold;
+        p.setBrush(alpha(colour, 34));
+        p.setPen(pen(colour, session_->isSelected(z.id) ? 3 : 1.8));
+        p.drawPolygon(at);
+        const QString top = z.ceiling ? QString::fromStdString(heightText(*z.ceiling)) : QString("unlimited");
+        const QString text = QString("%1 (%2) · %3 to %4%5")
+                                 .arg(QString::fromStdString(z.name), QString::fromStdString(z.zone_class),
+                                      QString::fromStdString(heightText(z.floor)), top, allowed ? " · authorised" : "");
+        const QPointF middle = at.boundingRect().center();
+        if (at.boundingRect().width() > p.fontMetrics().horizontalAdvance(text) * 0.7)
+            haloText(p, middle - QPointF(p.fontMetrics().horizontalAdvance(text) / 2.0, 0), text, theme_.ink,
+                     theme_.raised);
+    }
+}
+
+void MapView::paintRally(QPainter& p) {
+    for (const RallyPoint& r : session_->plan()->rally) {
+        const QPointF at = view_.toScreen(r.position);
+        p.setBrush(theme_.raised);
+        p.setPen(pen(theme_.plum, session_->isSelected(r.id) ? 3.2 : 2));
+        p.drawPolygon(QPolygonF({at + QPointF(0, -9), at + QPointF(9, 0), at + QPointF(0, 9), at + QPointF(-9, 0)}));
+        p.setPen(pen(theme_.plum, 2));
+        p.drawLine(at - QPointF(3, 0), at + QPointF(3, 0));
+        p.setFont(uiFont(8.5, true));
+        haloText(p, at + QPointF(13, 4),
+                 QString("rally%1 · %2")
+                     .arg(r.name.empty() ? "" : QString::fromStdString(" " + r.name),
+                          QString::fromStdString(heightText(r.height))),
+                 theme_.plum, theme_.raised);
     }
 }
 
@@ -283,6 +416,7 @@ void MapView::paintItems(QPainter& p) {
         ItemId id;
         QPointF dot;
         QString number, rest;
+        bool block = false;
     };
     std::vector<Mark> marks;
     std::vector<QRectF> taken;
@@ -301,8 +435,18 @@ void MapView::paintItems(QPainter& p) {
         haloText(p, at + QPointF(15, 15), text, theme_.ink, theme_.raised);
         taken.push_back(QRectF(at + QPointF(14, 3), QSizeF(p.fontMetrics().horizontalAdvance(text), 16)));
     }
+    const QRectF screen = QRectF(rect()).adjusted(-40, -40, 40, 40);
+    const bool crowded = plan.items.size() > 150;
+    int count = 0;
     for (const Item& item : plan.items) {
-        const QString number = QString::number(itemNumber(plan, item.id));
+        count += item.kind != ItemKind::takeOff && item.kind != ItemKind::returnHome;
+        if (crowded && !session_->isSelected(item.id) && item.kind != ItemKind::block) {
+            // No tabs then: the dot is all there is to draw.
+            if (const QPointF at = view_.toScreen(item.position); hasPosition(item.kind) && screen.contains(at))
+                marks.push_back({item.id, at, {}, {}});
+            continue;
+        }
+        const QString number = QString::number(count);
         if (item.kind == ItemKind::block) {
             const QPointF top(polygon(item.block.outline).boundingRect().center().x(),
                               polygon(item.block.outline).boundingRect().top());
@@ -312,21 +456,26 @@ void MapView::paintItems(QPainter& p) {
                                  .arg(item.name.empty() ? "" : QString::fromStdString(" " + item.name))
                                  .arg(lines.area_m2 / 1e4, 0, 'f', 1)
                                  .arg(lines.photos)
-                                 .arg(lines.footprint.gsd_m * 100, 0, 'f', 1)});
+                                 .arg(lines.footprint.gsd_m * 100, 0, 'f', 1),
+                             true});
         } else if (hasPosition(item.kind)) {
             QString rest = QString::fromStdString(heightText(effectiveHeight(plan, item)));
-            if (item.kind == ItemKind::hold) rest = QString("hold %1 s · ").arg(effectiveHold_s(plan, item), 0, 'f', 0) + rest;
+            if (item.kind == ItemKind::hold)
+                rest = QString("hold %1 s · ").arg(effectiveHold_s(plan, item), 0, 'f', 0) + rest;
             if (item.kind == ItemKind::land) rest = "land";
+            if (item.kind == ItemKind::holdTurns)
+                rest = QString("circle ×%1 · ").arg(std::abs(item.turns), 0, 'g', 3) + rest;
+            if (item.kind == ItemKind::loiterToHeight) rest = "up or down to " + rest;
+            if (item.spline) rest = "curve · " + rest;
             marks.push_back({item.id, view_.toScreen(item.position), number, rest});
         }
     }
-    const QRectF screen = QRectF(rect()).adjusted(-40, -40, 40, 40);
-    for (const Mark& m : marks) taken.push_back(QRectF(m.dot - QPointF(6, 6), QSizeF(12, 12)));
+    if (!crowded)
+        for (const Mark& m : marks) taken.push_back(QRectF(m.dot - QPointF(6, 6), QSizeF(12, 12)));
     for (const QObject* child : children())
         if (const auto* w = qobject_cast<const QWidget*>(child); w != nullptr && w->isVisible())
             taken.push_back(w->geometry());
     taken.insert(taken.end(), look_labels_.begin(), look_labels_.end());
-    const bool crowded = marks.size() > 150;
     const double ratio = devicePixelRatioF();
     QPixmap dot(static_cast<int>(16 * ratio), static_cast<int>(16 * ratio));
     dot.setDevicePixelRatio(ratio);
@@ -341,7 +490,7 @@ void MapView::paintItems(QPainter& p) {
     for (const Mark& m : marks) {
         if (!screen.contains(m.dot)) continue;
         const bool selected = session_->isSelected(m.id);
-        const bool block = plan.find(m.id)->kind == ItemKind::block;
+        const bool block = m.block;
         if (!crowded || selected) {
             p.setFont(uiFont(8.5, true));
             const double nw = p.fontMetrics().horizontalAdvance(m.number);
@@ -419,25 +568,60 @@ void MapView::paintShape(QPainter& p) {
         p.setBrush(Qt::NoBrush);
         p.drawEllipse(*hover_, 7, 7);
     }
+    if (!drag_text_.isEmpty() && grip_ == Grip::items) {
+        p.setFont(uiFont(8.5, true));
+        haloText(p, last_at_ + QPointF(16, -14), drag_text_, theme_.ink, theme_.raised);
+    }
     if (shape_.empty()) return;
     QPolygonF line = polygon(shape_);
-    if (hover_) line << *hover_;
-    const QColor colour = tool_ == MapTool::block ? theme_.reed : theme_.plum;
+    const bool open = tool_ == MapTool::wire || tool_ == MapTool::measure;
+    if (hover_) {
+        GeoPoint here = view_.toGeo(*hover_);
+        if ((QApplication::keyboardModifiers() & Qt::ShiftModifier) != 0) {
+            // As snapped() will place it.
+            here = const_cast<MapView*>(this)->snapped(shape_.back(), here);
+        }
+        line << view_.toScreen(here);
+    }
+    const QColor colour = tool_ == MapTool::block                             ? theme_.reed
+                          : tool_ == MapTool::measure                         ? theme_.lagoon
+                          : tool_ == MapTool::wire || tool_ == MapTool::trees ? theme_.vermilion
+                                                                              : theme_.plum;
+    const auto draw = [&] {
+        if (open)
+            p.drawPolyline(line);
+        else
+            p.drawPolygon(line);
+    };
     p.setPen(pen(theme_.raised, 4));
-    p.setBrush(alpha(colour, 40));
-    p.drawPolygon(line);
+    p.setBrush(open ? QBrush(Qt::NoBrush) : QBrush(alpha(colour, 40)));
+    draw();
     p.setPen(pen(colour, 2));
-    p.drawPolygon(line);
+    draw();
     p.setBrush(theme_.raised);
     for (const GeoPoint& g : shape_) p.drawEllipse(view_.toScreen(g), 4.5, 4.5);
-    if (hover_) {
-        const GeoPoint here = view_.toGeo(*hover_);
-        const QString text = QString("%1 m · %2°")
-                                 .arg(distance_m(shape_.back(), here), 0, 'f', 0)
-                                 .arg(bearing_deg(shape_.back(), here), 0, 'f', 0);
-        p.setFont(uiFont(8.5, true));
-        haloText(p, *hover_ + QPointF(14, -10), text, theme_.ink, theme_.raised);
+    p.setFont(uiFont(8.5, true));
+    if (hover_) haloText(p, line.back() + QPointF(14, -10), measureText(), theme_.ink, theme_.raised);
+}
+
+QString MapView::measureText() const {
+    const GeoPoint here = view_.toGeo(*hover_);
+    const double leg = distance_m(shape_.back(), here);
+    QString text = QString("%1 · %2°")
+                       .arg(QString::fromStdString(distanceText(leg)))
+                       .arg(bearing_deg(shape_.back(), here), 0, 'f', 0);
+    double run = leg;
+    for (std::size_t i = 1; i < shape_.size(); ++i) run += distance_m(shape_[i - 1], shape_[i]);
+    if (shape_.size() > 1) text += " · in all " + QString::fromStdString(distanceText(run));
+    if (shape_.size() > 1 && tool_ != MapTool::wire) {
+        std::vector<GeoPoint> area = shape_;
+        area.push_back(here);
+        text += QString(" · %1 ha").arg(area_m2(toLocal(LocalFrame(here), area)) / 1e4, 0, 'f', 2);
     }
+    const auto a = session_->terrain()->sample(shape_.back()), b = session_->terrain()->sample(here);
+    if (tool_ == MapTool::measure && a && b)
+        text += QString(" · ground %1 m").arg(*b - *a, 0, 'f', 0).replace("ground ", *b >= *a ? "ground +" : "ground ");
+    return text;
 }
 
 void MapView::paintTracks(QPainter& p) {

@@ -14,7 +14,21 @@
 
 namespace anhinga {
 
-enum class MapTool { select, waypoint, home, block, keepIn, keepOut, lookAt };
+enum class MapTool {
+    select,
+    waypoint,
+    home,
+    block,
+    keepIn,
+    keepOut,
+    circle,
+    lookAt,
+    rally,
+    mast,
+    wire,
+    trees,
+    measure
+};
 
 /// What the present workspace lays over the plan.
 struct MapOverlay {
@@ -75,10 +89,12 @@ class MapView : public QWidget {
 
   private:
     enum class Grip { none, pan, items, corner, box };
-    /// One stretch of a leg with one clearance class (0 clear, 1 inside the margin, 2 below the minimum, 3 unknown).
+    /// A stretch of the flown line with one clearance class (0 clear, 1 inside the margin, 2 below the minimum,
+    /// 3 unknown), in Mercator units.
     struct Run {
-        QPointF a, b;
-        int level;
+        QPolygonF points;
+        int level = 0;
+        bool repeat = false;
     };
     struct Corner {
         ItemId owner = 0;
@@ -94,6 +110,10 @@ class MapView : public QWidget {
     std::optional<ItemId> legAt(QPointF at, GeoPoint* where) const;
     void addWaypoint(QPointF at);
     void moveSelection(GeoPoint from, GeoPoint to);
+    /// `to` brought to a whole bearing and length as seen from `from`.
+    GeoPoint snapped(GeoPoint from, GeoPoint to);
+    void placePoint(GeoPoint where);
+    QString measureText() const;
     void updateStatus(QPointF at);
     std::vector<GeoPoint>* outlineOf(Plan& plan, ItemId id) const;
 
@@ -109,7 +129,12 @@ class MapView : public QWidget {
     void paintAircraft(QPainter& p);
     void paintFurniture(QPainter& p);
     void paintHatch(QPainter& p, const QPainterPath& path, const QColor& colour);
+    void paintObstacles(QPainter& p);
+    void paintAirspace(QPainter& p);
+    void paintRally(QPainter& p);
     QPolygonF polygon(const std::vector<GeoPoint>& outline) const;
+    QPolygonF polygon(const Fence& fence) const;
+    QPolygonF onScreen(const QPolygonF& mercator) const;
 
     PlanSession* session_;
     MapBase base_;
@@ -125,7 +150,8 @@ class MapView : public QWidget {
     Grip grip_ = Grip::none;
     Corner corner_;
     QPointF pressed_at_, last_at_;
-    GeoPoint grabbed_;
+    GeoPoint grabbed_, grab_start_;
+    QString drag_text_;  // step of the drag under way
     ItemId toggled_ = 0;
     int drag_number_ = 100;
     std::vector<QRectF> look_labels_;  // places tabs must not cover, of the last painting

@@ -13,13 +13,6 @@ namespace anhinga {
 
 namespace {
 
-QString dataFolder() {
-    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
-}
-QString autosavePath() {
-    return dataFolder() + "/unsaved" + kPlanExtension;
-}
-
 /// Place, heading and height at a time of a log.
 std::optional<MapOverlay::Aircraft> aircraftAt(const FlightLog& log, double t) {
     const Channel* lat = log.find("position.lat_deg");
@@ -192,6 +185,7 @@ void MainWindow::makeActions() {
     addAct("duplicate", "Duplicate selection", QKeySequence("Ctrl+D"), [this] { duplicateSelection(); });
     addAct("earlier", "Move selection earlier", QKeySequence("Alt+Up"), [this] { itinerary_->shiftSelection(-1); });
     addAct("later", "Move selection later", QKeySequence("Alt+Down"), [this] { itinerary_->shiftSelection(1); });
+    makeEditActions();
     addAct("select all", "Select all items", QKeySequence::SelectAll, [this] {
         std::set<ItemId> ids;
         for (const Item& i : plan_.plan()->items) ids.insert(i.id);
@@ -207,7 +201,13 @@ void MainWindow::makeActions() {
                           {"tool block", "Block", "B", MapTool::block},
                           {"tool keep in", "Keep-in fence", "I", MapTool::keepIn},
                           {"tool keep out", "Keep-out fence", "X", MapTool::keepOut},
-                          {"tool look-at", "Look-at", "L", MapTool::lookAt}};
+                          {"tool circle", "Keep-out circle", "O", MapTool::circle},
+                          {"tool look-at", "Look-at", "L", MapTool::lookAt},
+                          {"tool rally", "Rally point", "R", MapTool::rally},
+                          {"tool mast", "Obstacle: mast", "T", MapTool::mast},
+                          {"tool wire", "Obstacle: wire", "Y", MapTool::wire},
+                          {"tool trees", "Obstacle: trees", "U", MapTool::trees},
+                          {"tool measure", "Measure", "M", MapTool::measure}};
     for (const Tool& t : tools)
         addAct(t.name, t.text, QKeySequence(t.key), [this, tool = t.tool] {
             if (workspace_ != Workspace::draft) setWorkspace(Workspace::draft);
@@ -260,7 +260,8 @@ void MainWindow::makeTopBar() {
     file_menu_ = new QMenu(this);
     for (const char* a : {"new", "open"}) file_menu_->addAction(action(a));
     recent_ = file_menu_->addMenu("Recent");
-    for (const char* a : {"save", "save as", "export plan", "export log"}) file_menu_->addAction(action(a));
+    for (const char* a : {"save", "save as", "import", "import airspace", "export plan", "export log"})
+        file_menu_->addAction(action(a));
     file_menu_->addSeparator();
     for (const char* a : {"night", "quit"}) file_menu_->addAction(action(a));
     connect(file_, &QPushButton::clicked, this,
@@ -402,15 +403,14 @@ void MainWindow::connectAll() {
         }
         refreshTop();
     });
-    connect(&link_, &LinkSession::fetched, this,
-            [this](const MissionSet& held) {
-                const auto back = decompile(held, *plan_.plan());
-                if (!back) return showMessage(QString::fromStdString(back.error().message));
-                plan_.replace("Read from aircraft", back->plan);
-                setWorkspace(Workspace::draft);
-                showMessage(QString("%1 mission items read from the aircraft. Undo brings the earlier plan back")
-                                .arg(held.mission.size()));
-            });
+    connect(&link_, &LinkSession::fetched, this, [this](const MissionSet& held) {
+        const auto back = decompile(held, *plan_.plan());
+        if (!back) return showMessage(QString::fromStdString(back.error().message));
+        plan_.replace("Read from aircraft", back->plan);
+        setWorkspace(Workspace::draft);
+        showMessage(QString("%1 mission items read from the aircraft. Undo brings the earlier plan back")
+                        .arg(held.mission.size()));
+    });
     connect(&link_, &LinkSession::fetchFailed, this, &MainWindow::showMessage);
     connect(field_, &FieldPanel::message, this, &MainWindow::showMessage);
     connect(field_, &FieldPanel::openRecording, this, [this](const QString& path) { openFile(path); });
@@ -668,199 +668,6 @@ void MainWindow::placeOverlays() {
 void MainWindow::resizeEvent(QResizeEvent* e) {
     QMainWindow::resizeEvent(e);
     placeOverlays();
-}
-
-// ---- editing
-
-void MainWindow::deleteSelection() {
-    const auto ids = plan_.selection();
-    if (ids.empty() || workspace_ != Workspace::draft) return;
-    plan_.edit("Delete", [&](Plan& plan) {
-        std::erase_if(plan.items, [&](const Item& i) { return ids.contains(i.id); });
-        std::erase_if(plan.fences, [&](const Fence& f) { return ids.contains(f.id); });
-    });
-}
-
-void MainWindow::duplicateSelection() {
-    const auto ids = plan_.selection();
-    std::set<ItemId> made;
-    plan_.edit("Duplicate", [&](Plan& plan) {
-        std::vector<Item> copies;
-        std::size_t after = 0;
-        for (std::size_t i = 0; i < plan.items.size(); ++i)
-            if (ids.contains(plan.items[i].id)) {
-                copies.push_back(plan.items[i]);
-                after = i + 1;
-            }
-        for (Item& c : copies) {
-            c.id = plan.newId();
-            made.insert(c.id);
-            c.position = destination(c.position, 135, 20);
-            for (GeoPoint& p : c.block.outline) p = destination(p, 135, 20);
-        }
-        plan.items.insert(plan.items.begin() + static_cast<std::ptrdiff_t>(after), copies.begin(), copies.end());
-    });
-    if (!made.empty()) plan_.select(made);
-}
-
-// ---- files
-
-bool MainWindow::mayDiscard() {
-    if (!plan_.modified()) return true;
-    const auto answer = QMessageBox::warning(
-        this, "Unsaved changes",
-        QString("The plan \"%1\" has changes that are not saved.").arg(QString::fromStdString(plan_.plan()->title)),
-        QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
-    if (answer == QMessageBox::Save) return save();
-    return answer == QMessageBox::Discard;
-}
-
-void MainWindow::newPlan() {
-    if (!mayDiscard()) return;
-    plan_.startNew();
-    setWorkspace(Workspace::draft);
-}
-
-bool MainWindow::openFile(const QString& path) {
-    const auto head = readFile(path.toStdString());
-    if (!head) {
-        showMessage(QString::fromStdString(head.error().message));
-        return false;
-    }
-    const bool is_plan = path.endsWith("json", Qt::CaseInsensitive) ||
-                         QByteArray::fromStdString(head->substr(0, 64)).trimmed().startsWith('{');
-    if (!is_plan) {
-        review_.open(path);
-        return true;
-    }
-    if (!mayDiscard()) return false;
-    if (const auto ok = plan_.load(path); !ok) {
-        showMessage(QString::fromStdString(ok.error().message));
-        return false;
-    }
-    remember(path);
-    setWorkspace(Workspace::draft);
-    return true;
-}
-
-void MainWindow::openDialog() {
-    const QString last = QSettings().value("files/folder").toString();
-    const QString path = QFileDialog::getOpenFileName(this, "Open plan or log", last,
-                                                      "Plans and logs (*.geojson *.tlog *.ulg);;All files (*)");
-    if (path.isEmpty()) return;
-    QSettings().setValue("files/folder", QFileInfo(path).absolutePath());
-    openFile(path);
-}
-
-void MainWindow::saveTo(const QString& path) {
-    if (const auto ok = plan_.save(path); !ok) return showMessage(QString::fromStdString(ok.error().message));
-    QFile::remove(autosavePath());
-    remember(path);
-    refreshTop();
-}
-
-bool MainWindow::save() {
-    if (plan_.path().isEmpty()) return saveAs();
-    saveTo(plan_.path());
-    return !plan_.modified();
-}
-
-bool MainWindow::saveAs() {
-    QString path = QFileDialog::getSaveFileName(this, "Save plan",
-                                                plan_.path().isEmpty()
-                                                    ? QSettings().value("files/folder").toString() + "/" +
-                                                          QString::fromStdString(plan_.plan()->title) + kPlanExtension
-                                                    : plan_.path(),
-                                                QString("Plans (*%1)").arg(kPlanExtension));
-    if (path.isEmpty()) return false;
-    if (!path.endsWith(".geojson")) path += kPlanExtension;
-    if (QFileInfo(path).absolutePath() != QFileInfo(plan_.path()).absolutePath()) {
-        // The files named beside the old place must still be found from the new one.
-        const std::string from = plan_.path().toStdString();
-        const QDir to = QFileInfo(path).absoluteDir();
-        plan_.edit("Save elsewhere", [&](Plan& p) {
-            for (auto* files : {&p.terrain_files, &p.imagery_files})
-                for (std::string& f : *files)
-                    f = to.relativeFilePath(
-                              QFileInfo(QString::fromStdString(resolveBeside(from, f))).absoluteFilePath())
-                            .toStdString();
-        });
-    }
-    saveTo(path);
-    return !plan_.modified();
-}
-
-void MainWindow::exportPlan() {
-    const QString path =
-        QFileDialog::getSaveFileName(this, "Export plan", QString(), "KML (*.kml);;GPX (*.gpx);;CSV (*.csv)");
-    if (path.isEmpty() || !plan_.waitUntilDerived(5000)) return;
-    const Derived& d = *plan_.derived();
-    const std::string to = extensionOf(path.toStdString());
-    const std::string content = to == ".gpx"   ? planGpx(*d.plan, d.view.path)
-                                : to == ".csv" ? planCsv(*d.plan, d.view.path)
-                                               : planKml(*d.plan, d.view.path);
-    const auto ok = writeFileAtomic(path.toStdString(), content);
-    showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
-}
-
-void MainWindow::exportLog() {
-    const LogPtr log = review_.log();
-    if (!log) return showMessage("No log is open");
-    const QString path = QFileDialog::getSaveFileName(this, "Export log", QString(),
-                                                      "KML (*.kml);;GPX (*.gpx);;CSV (*.csv);;ULog (*.ulg)");
-    if (path.isEmpty()) return;
-    const std::string to = extensionOf(path.toStdString()), title = QFileInfo(review_.path()).fileName().toStdString();
-    const std::string content = to == ".gpx"   ? logGpx(*log, title)
-                                : to == ".csv" ? logCsv(*log)
-                                : to == ".ulg" ? writeUlog(*log)
-                                               : logKml(*log, title);
-    const auto ok = writeFileAtomic(path.toStdString(), content);
-    showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
-}
-
-void MainWindow::remember(const QString& path) {
-    QStringList list = QSettings().value("files/recent").toStringList();
-    list.removeAll(QFileInfo(path).absoluteFilePath());
-    list.prepend(QFileInfo(path).absoluteFilePath());
-    while (list.size() > 10) list.removeLast();
-    QSettings().setValue("files/recent", list);
-    rebuildRecent();
-}
-
-void MainWindow::rebuildRecent() {
-    recent_->clear();
-    for (const QString& path : QSettings().value("files/recent").toStringList())
-        recent_->addAction(QFileInfo(path).fileName(), [this, path] { openFile(path); })->setToolTip(path);
-    recent_->setEnabled(!recent_->isEmpty());
-}
-
-void MainWindow::autosave() {
-    if (!plan_.modified()) return;
-    QDir().mkpath(dataFolder());
-    Plan copy = *plan_.plan();
-    for (auto* files : {&copy.terrain_files, &copy.imagery_files})
-        for (std::string& f : *files) f = resolveBeside(plan_.path().toStdString(), f);
-    if (const auto ok = savePlan(copy, autosavePath().toStdString()); !ok)
-        showMessage("Changes cannot be kept safe: " + QString::fromStdString(ok.error().message));
-}
-
-void MainWindow::recover() {
-    if (!QFile::exists(autosavePath())) return;
-    const auto kept = loadPlan(autosavePath().toStdString());
-    QFile::remove(autosavePath());
-    if (!kept) return;
-    if (QMessageBox::question(this, "Unsaved changes found",
-                              QString("The program ended before the changes to \"%1\" were saved. Open them?")
-                                  .arg(QString::fromStdString(kept->title))) != QMessageBox::Yes)
-        return;
-    plan_.replace("Recovered changes", *kept);
-}
-
-void MainWindow::closeEvent(QCloseEvent* e) {
-    if (!mayDiscard()) return e->ignore();
-    QFile::remove(autosavePath());
-    autosave_timer_.stop();
-    e->accept();
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* e) {

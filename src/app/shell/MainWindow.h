@@ -48,6 +48,10 @@ class MainWindow : public QMainWindow {
     QAction* action(const QString& name) const;
     QString lastMessage() const { return message_text_; }
     void saveTo(const QString& path);
+    /// Shows what of a file will become what, and adds it as one step when that is accepted.
+    bool importFile(const QString& path);
+    bool importAirspace(const QString& path);
+    static QString dataFolder();
 
   protected:
     void closeEvent(QCloseEvent*) override;
@@ -59,6 +63,9 @@ class MainWindow : public QMainWindow {
     QAction* addAct(const QString& name, const QString& text, const QKeySequence& key,
                     const std::function<void()>& act);
     void makeActions();
+    void makeEditActions();
+    void movePlan(std::optional<GeoPoint> home_to);
+    void goTo();
     void makeTopBar();
     void makeTools();
     void connectAll();

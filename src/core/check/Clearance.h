@@ -15,9 +15,9 @@ struct ProfileSample {
     GeoPoint place = {};
     std::optional<double> amsl_m = {}, ground_m = {};  // unknown is nothing
     std::size_t leg = 0;
-    ItemId obstacle = 0;               // the highest that reaches here; 0: none is drawn here
+    ItemId obstacle = 0;                    // the highest that reaches here; 0: none is drawn here
     std::optional<double> obstacle_m = {};  // its top AMSL
-    bool obstacle_unknown = false;     // one reaches here and its top is unknown
+    bool obstacle_unknown = false;          // one reaches here and its top is unknown
     /// Over ground or obstacle, whichever is higher.
     std::optional<double> clearance() const {
         if (!amsl_m || !ground_m || obstacle_unknown) return std::nullopt;

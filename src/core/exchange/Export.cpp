@@ -1,9 +1,14 @@
 #include "core/exchange/Export.h"
 
+#include <cmath>
+#include <nlohmann/json.hpp>
 #include <pugixml.hpp>
 #include <sstream>
+#include <unordered_map>
 
 #include "core/base/Text.h"
+#include "core/exchange/Archive.h"
+#include "core/geo/Polygon.h"
 
 namespace anhinga {
 
@@ -46,6 +51,36 @@ void lineString(pugi::xml_node parent, const std::string& name, const std::strin
     pugi::xml_node line = mark.append_child("LineString");
     child(line, "altitudeMode", absolute ? "absolute" : "clampToGround");
     child(line, "coordinates", coordinates);
+}
+
+void kmlPoint(pugi::xml_node parent, const std::string& name, const std::string& description, GeoPoint place,
+              std::optional<double> amsl_m) {
+    pugi::xml_node mark = parent.append_child("Placemark");
+    child(mark, "name", name);
+    if (!description.empty()) child(mark, "description", description);
+    pugi::xml_node at = mark.append_child("Point");
+    if (amsl_m) child(at, "altitudeMode", "absolute");
+    child(at, "coordinates",
+          amsl_m ? coordinate(place, *amsl_m) : fmt::format("{:.8f},{:.8f}", place.lon_deg, place.lat_deg));
+}
+
+void kmlPolygon(pugi::xml_node parent, const std::string& name, const std::string& colour,
+                const std::vector<GeoPoint>& outline) {
+    pugi::xml_node mark = parent.append_child("Placemark");
+    child(mark, "name", name);
+    pugi::xml_node style = mark.append_child("Style");
+    child(style.append_child("LineStyle"), "color", colour);
+    child(style.append_child("PolyStyle"), "fill", "0");
+    std::string ring;
+    for (std::size_t i = 0; i <= outline.size() && !outline.empty(); ++i) {
+        const GeoPoint p = outline[i % outline.size()];
+        ring += fmt::format("{:.8f},{:.8f} ", p.lon_deg, p.lat_deg);
+    }
+    child(mark.append_child("Polygon").append_child("outerBoundaryIs").append_child("LinearRing"), "coordinates", ring);
+}
+
+std::optional<double> homePoint(const Path& path) {
+    return !path.points.empty() && path.points.front().source == kHomeId ? path.points.front().amsl_m : std::nullopt;
 }
 
 pugi::xml_node gpxRoot(pugi::xml_document& doc, const std::string& title) {
@@ -114,28 +149,102 @@ std::string planKml(const Plan& plan, const Path& path) {
     }
     lineString(document, all_known ? "Route" : "Route (some heights unknown, drawn on the ground)", "ff80740b",
                all_known, line);
+    if (plan.home) kmlPoint(document, "Home", "", plan.home->position, homePoint(path));
+    std::unordered_map<ItemId, std::optional<double>> amsl;
+    for (const PathPoint& p : path.points) amsl.try_emplace(p.source, p.amsl_m);
     for (const Item& item : plan.items) {
         if (!hasPosition(item.kind)) continue;
-        pugi::xml_node mark = document.append_child("Placemark");
-        child(mark, "name", itemText(plan, item.id));
-        child(mark, "description", heightText(effectiveHeight(plan, item)));
-        pugi::xml_node at = mark.append_child("Point");
-        for (const PathPoint& p : path.points)
-            if (p.source == item.id && p.amsl_m) {
-                child(at, "altitudeMode", "absolute");
-                child(at, "coordinates", coordinate(item.position, *p.amsl_m));
-                break;
-            }
-        if (!at.child("coordinates")) child(at, "coordinates", coordinate(item.position, 0));
+        const auto at = amsl.find(item.id);
+        kmlPoint(document, itemText(plan, item.id), heightText(effectiveHeight(plan, item)), item.position,
+                 at == amsl.end() ? std::nullopt : at->second);
     }
-    for (const Fence& fence : plan.fences) {
-        std::string ring;
-        for (std::size_t i = 0; i <= fence.outline.size(); ++i)
-            ring += coordinate(fence.outline[i % fence.outline.size()], 0);
-        lineString(document, (fence.kind == FenceKind::keepIn ? "Keep in " : "Keep out ") + fence.name, "ff6e3a6b",
-                   false, ring);
+    for (const RallyPoint& r : plan.rally)
+        kmlPoint(document, "Rally point " + r.name, heightText(r.height), r.position, {});
+    for (const Fence& fence : plan.fences)
+        kmlPolygon(document, (fence.kind == FenceKind::keepIn ? "Keep in " : "Keep out ") + fence.name, "ff6e3a6b",
+                   fence.isCircle() ? circleOutline(fence.outline.front(), fence.radius_m, 64) : fence.outline);
+    for (const Item& item : plan.items)
+        if (item.kind == ItemKind::block) kmlPolygon(document, itemText(plan, item.id), "ff337a4e", item.block.outline);
+    for (const Obstacle& o : plan.obstacles) {
+        const std::string name = std::string(obstacleText(o.kind)) + " " + o.name;
+        if (o.kind == ObstacleKind::mast) {
+            kmlPoint(document, name, fmt::format("{:.0f} m high", o.height_m), o.points.front(), {});
+        } else if (o.kind == ObstacleKind::trees) {
+            kmlPolygon(document, name, "ff243ab9", o.points);
+        } else {
+            std::string wire;
+            for (const GeoPoint& p : o.points) wire += coordinate(p, 0);
+            lineString(document, name, "ff243ab9", false, wire);
+        }
     }
     return xmlText(doc);
+}
+
+std::string planGeoJson(const Plan& plan, const Path& path) {
+    using Json = nlohmann::ordered_json;
+    Json features = Json::array();
+    const auto position = [](GeoPoint p, std::optional<double> amsl) {
+        Json j = Json::array({p.lon_deg, p.lat_deg});
+        if (amsl) j.push_back(std::round(*amsl * 100) / 100);
+        return j;
+    };
+    const auto add = [&](const char* type, const Json& coordinates, const Json& properties) {
+        features.push_back({{"type", "Feature"},
+                            {"geometry", {{"type", type}, {"coordinates", coordinates}}},
+                            {"properties", properties}});
+    };
+    const auto ring = [&](const std::vector<GeoPoint>& outline) {
+        Json list = Json::array();
+        for (const GeoPoint& p : outline) list.push_back(position(p, {}));
+        if (!outline.empty()) list.push_back(position(outline.front(), {}));
+        return Json::array({list});
+    };
+    if (path.points.size() > 1) {
+        Json line = Json::array();
+        for (const PathPoint& p : path.points) line.push_back(position(p.position, p.amsl_m));
+        add("LineString", line, {{"name", "Route"}, {"heights", "above mean sea level"}});
+    }
+    if (plan.home) add("Point", position(plan.home->position, homePoint(path)), {{"name", "Home"}});
+    std::unordered_map<ItemId, std::optional<double>> amsl;
+    for (const PathPoint& p : path.points) amsl.try_emplace(p.source, p.amsl_m);
+    for (const Item& item : plan.items) {
+        const Json properties{{"name", itemText(plan, item.id)},
+                              {"height_m", effectiveHeight(plan, item).value_m},
+                              {"height_reference", refText(effectiveHeight(plan, item).ref)}};
+        const auto at = amsl.find(item.id);
+        if (hasPosition(item.kind))
+            add("Point", position(item.position, at == amsl.end() ? std::nullopt : at->second), properties);
+        else if (item.kind == ItemKind::block)
+            add("Polygon", ring(item.block.outline), properties);
+    }
+    for (const RallyPoint& r : plan.rally) add("Point", position(r.position, {}), {{"name", "Rally point " + r.name}});
+    for (const Fence& f : plan.fences)
+        add("Polygon", ring(f.isCircle() ? circleOutline(f.outline.front(), f.radius_m, 64) : f.outline),
+            {{"name", (f.kind == FenceKind::keepIn ? "Keep in " : "Keep out ") + f.name}});
+    for (const Obstacle& o : plan.obstacles) {
+        const Json properties{{"name", std::string(obstacleText(o.kind)) + " " + o.name}, {"height_m", o.height_m}};
+        Json wire = Json::array();
+        for (const GeoPoint& p : o.points) wire.push_back(position(p, {}));
+        if (o.kind == ObstacleKind::mast)
+            add("Point", position(o.points.front(), {}), properties);
+        else if (o.kind == ObstacleKind::trees)
+            add("Polygon", ring(o.points), properties);
+        else
+            add("LineString", wire, properties);
+    }
+    return Json{{"type", "FeatureCollection"}, {"features", features}}.dump(1, ' ', false,
+                                                                            Json::error_handler_t::replace) +
+           "\n";
+}
+
+Result<std::string> planExport(const Plan& plan, const Path& path, const std::string& file) {
+    const std::string to = extensionOf(file);
+    if (to == ".kml") return planKml(plan, path);
+    if (to == ".kmz") return writeKmz(planKml(plan, path));
+    if (to == ".gpx") return planGpx(plan, path);
+    if (to == ".csv") return planCsv(plan, path);
+    if (to == ".geojson" || to == ".json") return planGeoJson(plan, path);
+    return fail("{}: a plan is exported as one of {}", file, kPlanExports);
 }
 
 std::string planGpx(const Plan& plan, const Path& path) {

@@ -16,6 +16,11 @@ std::string planGpx(const Plan& plan, const Path& path);
 /// One row a point of the path: number, name, latitude, longitude, height and what it is measured from, AMSL.
 std::string planCsv(const Plan& plan, const Path& path);
 
+/// RFC 7946: route, points, areas; third coordinates are metres AMSL.
+std::string planGeoJson(const Plan& plan, const Path& path);
+/// The format that the ending of `file` asks for.
+Result<std::string> planExport(const Plan& plan, const Path& path, const std::string& file);
+
 /// The track at true heights, one line for each mode flown.
 std::string logKml(const FlightLog& log, const std::string& title);
 std::string logGpx(const FlightLog& log, const std::string& title);
@@ -23,7 +28,7 @@ std::string logGpx(const FlightLog& log, const std::string& title);
 std::string logCsv(const FlightLog& log);
 
 /// Known endings for each, for messages and file dialogs.
-constexpr const char* kPlanExports = ".kml .gpx .csv .geojson";
+constexpr const char* kPlanExports = ".kml .kmz .gpx .csv .geojson";
 constexpr const char* kLogExports = ".kml .gpx .csv .ulg";
 /// Lower-case ending with its dot; empty when there is none.
 std::string extensionOf(const std::string& path);

@@ -8,6 +8,8 @@ namespace {
 constexpr double kGravity = 9.80665;
 constexpr double kDeg = M_PI / 180;
 constexpr double kClimbAccel_mps2 = 2;
+constexpr double kStopAcceptance_m = 0.5;
+constexpr double kPassHeight_m = 5;
 constexpr double kDisarmAfter_s = 1.5;  // on the ground
 
 }  // namespace
@@ -279,7 +281,11 @@ void Flight::shapeLeg(const MissionItem& item, const Leg& before) {
         leg_.curve = GuidedCurve(splineCurve(leg_.from, begin, leg_.to, end, 3), leg_.speed, leg_.end_speed, accel);
         return;
     }
-    if (stops || !next) return;
+    if (stops || !next || length(next_chord) == 0) {
+        // Nothing is flown through to: it goes all the way there.
+        leg_.acceptance = std::min(leg_.acceptance, kStopAcceptance_m);
+        return;
+    }
     if (next->spline && length(next_chord) > 0.5 && length(chord) > 0.5)
         out = chord;  // the curve starts as this leg ends
     leg_.end_speed = cornerSpeed(in, out, leg_.speed, leg_.acceptance, accel);
@@ -347,8 +353,13 @@ bool Flight::followLeg() {
         }
     }
     fly(wanted, slope + (height - state_.amsl_m) * 1.0);
-    return along_done && length(leg_.to - state_.position) <= leg_.acceptance &&
-           std::abs(leg_.to_amsl - state_.amsl_m) <= 1.0;
+    const double high = std::abs(leg_.to_amsl - state_.amsl_m);
+    // A point that is flown through is not turned back to for a small lag in height.
+    const Vec2 line = leg_.to - leg_.from;
+    if (leg_.curve.empty() && leg_.end_speed > 0 && high <= kPassHeight_m &&
+        dot(state_.position - leg_.to, line) >= 0 && length(line) > 0)
+        return true;
+    return along_done && length(leg_.to - state_.position) <= leg_.acceptance && high <= 1.0;
 }
 
 void Flight::descend() {

@@ -29,7 +29,7 @@ Vec2 wantedVelocity(const GuidedLeg& leg, Vec2 position, const GuidanceLimits& l
     // A leg steeper than the aircraft climbs is flown slower, not cut.
     const double steepest = leg.rise_m > 0 ? limits.climb_mps : limits.descent_mps;
     if (run > 1 && std::abs(leg.rise_m) > 0.1)
-        allowed = std::min(allowed, steepest * 0.95 * run / std::abs(leg.rise_m));
+        allowed = std::min(allowed, steepest * 0.85 * run / std::abs(leg.rise_m));
     const double brake = kBrakeShare * limits.accel_mps2;
     allowed = std::min(allowed, std::sqrt(leg.end_speed_mps * leg.end_speed_mps + 2 * brake * left));
     if (!(run > 1 && left > 1)) return limited(gap, allowed);

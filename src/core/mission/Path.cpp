@@ -28,6 +28,7 @@ struct LegFlight {
 
 struct Motion {
     Vec2 position, velocity;
+    std::optional<double> amsl_m = {};
 };
 
 class PathBuilder {
@@ -44,7 +45,7 @@ class PathBuilder {
         setEndSpeeds();
         const std::size_t itinerary_legs = path_.legs.size();
         std::vector<Motion> after(path_.points.size());  // motion on arriving at each point
-        Motion motion{path_.points.empty() ? Vec2{} : local_[0], {}};
+        Motion motion{path_.points.empty() ? Vec2{} : local_[0], {}, {}};
         for (std::size_t k = 0; k < itinerary_legs; ++k) {
             trace(k, motion);
             after[path_.legs[k].to] = motion;
@@ -227,7 +228,7 @@ class PathBuilder {
             put(to, a.amsl_m, b.position);
             path_.points[leg.from].along_m = path_.line.back().along_m;
             put(to, b.amsl_m, b.position);
-            motion = {to, {}};
+            motion = {to, {}, b.amsl_m};
         } else if (!f.curve.empty()) {
             follow(leg, f, motion);
         } else {
@@ -246,7 +247,7 @@ class PathBuilder {
             if (i > 0) run += length(f.curve[i] - f.curve[i - 1]);
             put(f.curve[i], a.amsl_m && up ? std::optional(*a.amsl_m + *up * (whole > 0 ? run / whole : 1)) : b.amsl_m);
         }
-        motion = {f.curve.back(), unit(directionOfEnd(f.curve)) * f.end_speed_mps};
+        motion = {f.curve.back(), unit(directionOfEnd(f.curve)) * f.end_speed_mps, b.amsl_m};
     }
     static Vec2 directionOfEnd(const std::vector<Vec2>& c) { return c.back() - c[c.size() - 2]; }
 
@@ -260,10 +261,14 @@ class PathBuilder {
             if (!a.amsl_m || !up) return std::nullopt;
             return *a.amsl_m + *up * (run > 0 ? std::clamp(dot(p - from, along) / run, 0.0, 1.0) : 1.0);
         };
-        // The corner: stepped with the law of the flight until the aircraft is on its line again.
-        put(motion.position, heightAt(motion.position));
+        // The corner: stepped with the law of the flight until the aircraft is on its line again. Its height comes from
+        // where the leg before let go, not from the corner's own.
+        if (!motion.amsl_m || !a.amsl_m) motion.amsl_m = a.amsl_m;
+        put(motion.position, motion.amsl_m);
         Vec2 shown = motion.velocity;
-        const double reach = f.stops ? 0.3 : std::min(f.acceptance_m, run);
+        double reach = f.stops ? 0.3 : std::min(f.acceptance_m, run);
+        // A leg lets go only within a metre of its height too; the height lags a little behind a slope.
+        if (up && std::abs(*up) > 0.1) reach = std::min(reach, std::max(0.3, 0.8 * run / std::abs(*up)));
         for (int i = 0; i < kTraceSteps; ++i) {
             const Vec2 off = (motion.position - from) - along * dot(motion.position - from, along);
             const Vec2 sideways = motion.velocity - along * dot(motion.velocity, along);
@@ -272,9 +277,16 @@ class PathBuilder {
             const Vec2 wanted = wantedVelocity(guided, motion.position, limits_);
             motion.velocity = motion.velocity + limited(wanted - motion.velocity, limits_.accel_mps2 * kTraceStep_s);
             motion.position = motion.position + motion.velocity * kTraceStep_s;
+            if (const auto height = heightAt(motion.position); height && motion.amsl_m) {
+                const bool inside = dot(motion.position - from, along) > 0;
+                const double slope = inside && run > 1 ? *up / run * dot(motion.velocity, along) : 0;
+                const double climb =
+                    std::clamp(slope + *height - *motion.amsl_m, -limits_.descent_mps, limits_.climb_mps);
+                *motion.amsl_m += climb * kTraceStep_s;
+            }
             const double turned = std::abs(std::atan2(cross(shown, motion.velocity), dot(shown, motion.velocity)));
             if (turned > kTurnShown_rad || length(shown) < 0.2) {
-                put(motion.position, heightAt(motion.position));
+                put(motion.position, motion.amsl_m);
                 shown = motion.velocity;
             }
         }
@@ -284,16 +296,19 @@ class PathBuilder {
             end = to;
         else if (dot(end - motion.position, along) <= 0)
             end = motion.position;
+        const auto at_end = end == motion.position ? motion.amsl_m : heightAt(end);
+        if (length(motion.position - path_.line.back().local) > 1e-6) put(motion.position, motion.amsl_m);
         if (length(end - path_.line.back().local) > 1e-6)
-            put(end, heightAt(end), f.stops ? std::optional(b.position) : std::nullopt);
+            put(end, at_end, f.stops ? std::optional(b.position) : std::nullopt);
         const double brake = 0.7 * limits_.accel_mps2;
-        const double at_end =
+        const double end_speed =
             std::min(f.speed_mps, std::sqrt(f.end_speed_mps * f.end_speed_mps + 2 * brake * length(to - end)));
         if (f.stops)
             motion.velocity = {};
         else if (end != motion.position)
-            motion.velocity = along * at_end;
+            motion.velocity = along * end_speed;
         motion.position = end;
+        motion.amsl_m = at_end;
     }
 
     /// The legs only repeats fly, each with the corner into the leg that follows its target.
@@ -327,9 +342,12 @@ class PathBuilder {
             flights_.back() = f;
             Motion motion = after[from->second];
             const Vec2 out = unit(local_[to->second] - local_[from->second]);
-            const double passing =
+            // The leg before is left as fast as it may be this near to a corner of this kind.
+            const double corner =
                 cornerSpeed(unit(motion.velocity), out, length(motion.velocity), 2, limits_.accel_mps2);
-            motion.velocity = limited(motion.velocity, passing);
+            const double still = length(local_[from->second] - motion.position);
+            motion.velocity =
+                limited(motion.velocity, std::sqrt(corner * corner + 2 * 0.7 * limits_.accel_mps2 * still));
             PathLeg& leg = path_.legs.back();
             leg.line_from = path_.line.size();
             repeat_start_ = true;

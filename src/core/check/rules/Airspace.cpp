@@ -42,9 +42,12 @@ void airspace(const CheckInput& in, Out& out) {
                 said[i] = true;
                 const Zone& z = plan.zones[i];
                 const PathLeg& leg = in.view.path.legs[s.leg];
+                const bool prohibited = z.zone_class == "P" || z.zone_class == "p";
                 const bool allowed = !z.authorisation.empty();
                 out.push_back(
-                    {allowed ? Severity::note : Severity::stop,
+                    {allowed      ? Severity::note
+                     : prohibited ? Severity::stop
+                                  : Severity::warn,
                      "airspace",
                      leg.source,
                      fmt::format("{} in airspace \"{}\" (class {}){}",

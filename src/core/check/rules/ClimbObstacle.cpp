@@ -9,7 +9,7 @@ void climbObstacle(const CheckInput& in, Out& out) {
     for (const ProfileSample& s : profile) {
         if (s.obstacle == 0 || !in.view.path.legs[s.leg].climb || in.view.path.legs[s.leg].source == said) continue;
         said = in.view.path.legs[s.leg].source;
-        out.push_back({Severity::stop,
+        out.push_back({Severity::warn,
                        "climb-obstacle",
                        said,
                        fmt::format("the climb or descent at {} is inside the margin of {}", in.text(said),

@@ -3,7 +3,7 @@
 namespace anhinga::rules {
 
 void energy(const CheckInput& in, Out& out) {
-    if (!in.energy) return;
+    if (!in.energy || in.plan.vehicle.battery_wh < 1) return;  // no capacity, no forecast: said by its own rule
     const double reserve = in.plan.vehicle.reserve_percent;
     std::string message;
     if (in.energy->reached_reserve)

@@ -18,7 +18,9 @@ void rallyPlace(const CheckInput& in, Out& out) {
                            fmt::format("{} lies {} {}", name, fence.kind == FenceKind::keepIn ? "outside" : "inside",
                                        fenceName(fence)),
                            r.position,
-                           {}});
+                           {{"Remove this rally point", [id = r.id](Plan& p) {
+                                 std::erase_if(p.rally, [&](const RallyPoint& each) { return each.id == id; });
+                             }}}});
         }
         const auto amsl = amslOf(in.plan, in.terrain, r.position, r.height);
         const auto ground = in.terrain != nullptr ? in.terrain->sample(r.position) : std::nullopt;

@@ -1,0 +1,178 @@
+// The window's dealings with files: opening, saving, exporting, what is kept safe against a bad end.
+#include <QtWidgets>
+
+#include "app/shell/MainWindow.h"
+#include "core/base/File.h"
+#include "core/exchange/Export.h"
+#include "core/logio/LogReader.h"
+#include "core/plan/PlanFile.h"
+
+namespace anhinga {
+
+namespace {
+QString autosavePath() {
+    return MainWindow::dataFolder() + "/unsaved" + kPlanExtension;
+}
+}  // namespace
+
+QString MainWindow::dataFolder() {
+    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
+}
+
+bool MainWindow::mayDiscard() {
+    if (!plan_.modified()) return true;
+    const auto answer = QMessageBox::warning(
+        this, "Unsaved changes",
+        QString("The plan \"%1\" has changes that are not saved.").arg(QString::fromStdString(plan_.plan()->title)),
+        QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+    if (answer == QMessageBox::Save) return save();
+    return answer == QMessageBox::Discard;
+}
+
+void MainWindow::newPlan() {
+    if (!mayDiscard()) return;
+    plan_.startNew();
+    setWorkspace(Workspace::draft);
+}
+
+bool MainWindow::openFile(const QString& path) {
+    const auto head = readFile(path.toStdString());
+    if (!head) {
+        showMessage(QString::fromStdString(head.error().message));
+        return false;
+    }
+    const bool is_plan = path.endsWith("json", Qt::CaseInsensitive) ||
+                         QByteArray::fromStdString(head->substr(0, 64)).trimmed().startsWith('{');
+    if (!is_plan) {
+        review_.open(path);
+        return true;
+    }
+    if (!mayDiscard()) return false;
+    if (const auto ok = plan_.load(path); !ok) {
+        showMessage(QString::fromStdString(ok.error().message));
+        return false;
+    }
+    remember(path);
+    setWorkspace(Workspace::draft);
+    return true;
+}
+
+void MainWindow::openDialog() {
+    const QString last = QSettings().value("files/folder").toString();
+    const QString path = QFileDialog::getOpenFileName(this, "Open plan or log", last,
+                                                      "Plans and logs (*.geojson *.tlog *.ulg);;All files (*)");
+    if (path.isEmpty()) return;
+    QSettings().setValue("files/folder", QFileInfo(path).absolutePath());
+    openFile(path);
+}
+
+void MainWindow::saveTo(const QString& path) {
+    if (const auto ok = plan_.save(path); !ok) return showMessage(QString::fromStdString(ok.error().message));
+    QFile::remove(autosavePath());
+    remember(path);
+    refreshTop();
+}
+
+bool MainWindow::save() {
+    if (plan_.path().isEmpty()) return saveAs();
+    saveTo(plan_.path());
+    return !plan_.modified();
+}
+
+bool MainWindow::saveAs() {
+    QString path = QFileDialog::getSaveFileName(this, "Save plan",
+                                                plan_.path().isEmpty()
+                                                    ? QSettings().value("files/folder").toString() + "/" +
+                                                          QString::fromStdString(plan_.plan()->title) + kPlanExtension
+                                                    : plan_.path(),
+                                                QString("Plans (*%1)").arg(kPlanExtension));
+    if (path.isEmpty()) return false;
+    if (!path.endsWith(".geojson")) path += kPlanExtension;
+    if (QFileInfo(path).absolutePath() != QFileInfo(plan_.path()).absolutePath()) {
+        // The files named beside the old place must still be found from the new one.
+        const std::string from = plan_.path().toStdString();
+        const QDir to = QFileInfo(path).absoluteDir();
+        plan_.edit("Save elsewhere", [&](Plan& p) {
+            for (auto* files : {&p.terrain_files, &p.imagery_files})
+                for (std::string& f : *files)
+                    f = to.relativeFilePath(
+                              QFileInfo(QString::fromStdString(resolveBeside(from, f))).absoluteFilePath())
+                            .toStdString();
+        });
+    }
+    saveTo(path);
+    return !plan_.modified();
+}
+
+void MainWindow::exportPlan() {
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Export plan", QString(), "KML (*.kml);;KMZ (*.kmz);;GPX (*.gpx);;GeoJSON (*.geojson);;CSV (*.csv)");
+    if (path.isEmpty() || !plan_.waitUntilDerived(5000)) return;
+    const Derived& d = *plan_.derived();
+    const auto content = planExport(*d.plan, d.view.path, path.toStdString());
+    if (!content) return showMessage(QString::fromStdString(content.error().message));
+    const auto ok = writeFileAtomic(path.toStdString(), *content);
+    showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
+}
+
+void MainWindow::exportLog() {
+    const LogPtr log = review_.log();
+    if (!log) return showMessage("No log is open");
+    const QString path = QFileDialog::getSaveFileName(this, "Export log", QString(),
+                                                      "KML (*.kml);;GPX (*.gpx);;CSV (*.csv);;ULog (*.ulg)");
+    if (path.isEmpty()) return;
+    const std::string to = extensionOf(path.toStdString()), title = QFileInfo(review_.path()).fileName().toStdString();
+    const std::string content = to == ".gpx"   ? logGpx(*log, title)
+                                : to == ".csv" ? logCsv(*log)
+                                : to == ".ulg" ? writeUlog(*log)
+                                               : logKml(*log, title);
+    const auto ok = writeFileAtomic(path.toStdString(), content);
+    showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
+}
+
+void MainWindow::remember(const QString& path) {
+    QStringList list = QSettings().value("files/recent").toStringList();
+    list.removeAll(QFileInfo(path).absoluteFilePath());
+    list.prepend(QFileInfo(path).absoluteFilePath());
+    while (list.size() > 10) list.removeLast();
+    QSettings().setValue("files/recent", list);
+    rebuildRecent();
+}
+
+void MainWindow::rebuildRecent() {
+    recent_->clear();
+    for (const QString& path : QSettings().value("files/recent").toStringList())
+        recent_->addAction(QFileInfo(path).fileName(), [this, path] { openFile(path); })->setToolTip(path);
+    recent_->setEnabled(!recent_->isEmpty());
+}
+
+void MainWindow::autosave() {
+    if (!plan_.modified()) return;
+    QDir().mkpath(dataFolder());
+    Plan copy = *plan_.plan();
+    for (auto* files : {&copy.terrain_files, &copy.imagery_files})
+        for (std::string& f : *files) f = resolveBeside(plan_.path().toStdString(), f);
+    if (const auto ok = savePlan(copy, autosavePath().toStdString()); !ok)
+        showMessage("Changes cannot be kept safe: " + QString::fromStdString(ok.error().message));
+}
+
+void MainWindow::recover() {
+    if (!QFile::exists(autosavePath())) return;
+    const auto kept = loadPlan(autosavePath().toStdString());
+    QFile::remove(autosavePath());
+    if (!kept) return;
+    if (QMessageBox::question(this, "Unsaved changes found",
+                              QString("The program ended before the changes to \"%1\" were saved. Open them?")
+                                  .arg(QString::fromStdString(kept->title))) != QMessageBox::Yes)
+        return;
+    plan_.replace("Recovered changes", *kept);
+}
+
+void MainWindow::closeEvent(QCloseEvent* e) {
+    if (!mayDiscard()) return e->ignore();
+    QFile::remove(autosavePath());
+    autosave_timer_.stop();
+    e->accept();
+}
+
+}  // namespace anhinga

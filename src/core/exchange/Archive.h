@@ -1,0 +1,14 @@
+// KMZ: a ZIP archive whose first .kml file is the document.
+#pragma once
+
+#include <string>
+
+#include "core/base/Result.h"
+
+namespace anhinga {
+
+/// The document inside; at most 64 MB unpacked.
+Result<std::string> readKmz(const std::string& bytes, const std::string& name);
+Result<std::string> writeKmz(const std::string& kml);
+
+}  // namespace anhinga

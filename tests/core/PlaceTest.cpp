@@ -1,0 +1,101 @@
+// Coordinates in every form, and the magnetic field of a place.
+#include <catch2/catch.hpp>
+
+#include "core/geo/Coordinates.h"
+#include "core/geo/MagneticField.h"
+#include "support.h"
+
+using namespace anhinga;
+
+TEST_CASE("a place survives being written and read in every form", "[geo][coordinates]") {
+    const GeoPoint places[] = {{47.312, -20.118}, {-33.5, 151.25},  {0, 0},           {84.5, -179.9}, {-89.9, 40},
+                               {0.0001, -0.0001}, {71.5, 179.9999}, {-0.5, -179.999}, {60.2, 5.1}};
+    for (const GeoPoint& p : places)
+        for (const auto format :
+             {CoordinateFormat::decimal, CoordinateFormat::dms, CoordinateFormat::utm, CoordinateFormat::mgrs}) {
+            const std::string text = coordinateText(p, format);
+            INFO(text);
+            const auto back = parseCoordinate(text);
+            REQUIRE(back);
+            CHECK(distance_m(*back, p) <
+                  (format == CoordinateFormat::decimal || format == CoordinateFormat::dms ? 0.3 : 1.5));
+        }
+}
+
+TEST_CASE("coordinates are written as the field writes them", "[geo][coordinates]") {
+    const GeoPoint p{47.312, -20.118};
+    CHECK(coordinateText(p, CoordinateFormat::decimal) == "47.312000, -20.118000");
+    CHECK(coordinateText(p, CoordinateFormat::utm).starts_with("27N 566663"));
+    CHECK(coordinateText(p, CoordinateFormat::mgrs).starts_with("27T"));
+    CHECK(coordinateText(p, CoordinateFormat::dms).find("47d18'43.20\"N") == 0);
+    CHECK(coordinateText({99, 0}, CoordinateFormat::utm) == "not a place");
+    const std::pair<const char*, GeoPoint> rows[] = {{"47.312, -20.118", p},
+                                                     {"47.312 -20.118", p},
+                                                     {"  47.312;-20.118 ", p},
+                                                     {"47d18'43.2\"N 20d07'04.8\"W", p},
+                                                     {"20d07'04.8\"W 47d18'43.2\"N", p},
+                                                     {"47:18:43.2N 20:07:04.8W", p}};
+    for (const auto& [text, place] : rows) {
+        INFO(text);
+        const auto got = parseCoordinate(text);
+        REQUIRE(got);
+        CHECK(distance_m(*got, place) < 0.2);
+    }
+    for (const char* wrong : {"", "   ", "47", "north", "91, 0", "47,3,20,1", "27Z 1 1", "nan nan", "1e999 0"}) {
+        INFO(wrong);
+        REQUIRE_FALSE(parseCoordinate(wrong));
+        CHECK(parseCoordinate(wrong).error().message.find("47.312") != std::string::npos);
+    }
+    CHECK_FALSE(parseCoordinate(std::string(100000, '4')));
+}
+
+TEST_CASE("random text is never a crash", "[geo][coordinates][hostile]") {
+    std::mt19937 random(3);
+    const std::string letters = "0123456789.,-+:d'\"NSEW UTM\xC2\xB0";
+    for (int i = 0; i < 3000; ++i) {
+        std::string text;
+        for (auto k = random() % 24; k > 0; --k) text += letters[random() % letters.size()];
+        if (const auto p = parseCoordinate(text)) CHECK(isValid(*p));
+    }
+}
+
+TEST_CASE("the magnetic field has the values the model's authors publish", "[geo][magnetic]") {
+    // Test values of the WMM2025 report: date, height (km), latitude, longitude, X, Y, Z (nT).
+    struct Row {
+        double year, km, lat, lon, x, y, z;
+    };
+    const Row rows[] = {{2025.0, 0, 80, 0, 6521.6, 145.9, 54791.5}, {2025.0, 0, 0, 120, 39677.8, -109.6, -10580.2}};
+    for (const Row& r : rows) {
+        INFO(r.lat << " " << r.lon);
+        const MagneticField f = magneticField({r.lat, r.lon}, r.km * 1000, r.year);
+        CHECK(f.north_nt == Approx(r.x).margin(1.5));
+        CHECK(f.east_nt == Approx(r.y).margin(1.5));
+        CHECK(f.down_nt == Approx(r.z).margin(1.5));
+    }
+}
+
+TEST_CASE("the magnetic field is smooth, has no sources, and holds at the edges of the map",
+          "[geo][magnetic][property]") {
+    for (const GeoPoint p : {GeoPoint{47.31, -20.12}, GeoPoint{-60, 100}, GeoPoint{5, -179.9}, GeoPoint{-30, 179.9}}) {
+        const MagneticField f = magneticField(p, 100, 2026.9);
+        CHECK(f.field_nt == Approx(std::sqrt(f.north_nt * f.north_nt + f.east_nt * f.east_nt + f.down_nt * f.down_nt)));
+        CHECK(f.field_nt > 20000);
+        CHECK(f.field_nt < 70000);
+        // No curl: d(down)/d(north) equals d(north)/d(down) up to the curvature term north/R.
+        const double step = 2000;
+        const double down = (magneticField(destination(p, 0, step), 100, 2026.9).down_nt -
+                             magneticField(destination(p, 180, step), 100, 2026.9).down_nt) /
+                            (2 * step);
+        const double north =
+            (magneticField(p, 100 - step, 2026.9).north_nt - magneticField(p, 100 + step, 2026.9).north_nt) /
+            (2 * step);
+        CHECK(down == Approx(north - f.north_nt / 6371000).margin(2e-4));
+    }
+    const MagneticField west = magneticField({10, -180}, 0, 2025), east = magneticField({10, 180}, 0, 2025);
+    CHECK(west.north_nt == Approx(east.north_nt));
+    CHECK(std::isfinite(magneticField({90, 0}, 0, 2025).declination_deg));
+    CHECK(magneticField({90, 0}, 0, 2025).down_nt == Approx(magneticField({89.9999, 90}, 0, 2025).down_nt).margin(5));
+    CHECK(isMagneticModelValid(2025));
+    CHECK_FALSE(isMagneticModelValid(2031));
+    CHECK_FALSE(isMagneticModelValid(2024.9));
+}
