@@ -2,11 +2,16 @@
 // the map's frame time at 1280 x 800 with 1,000 items.
 #include <benchmark/benchmark.h>
 
+#include <algorithm>
+#include <cmath>
 #include <cstring>
 
+#include "core/base/Memory.h"
+#include "core/base/Text.h"
 #include "core/check/Check.h"
 #include "core/flight/Rehearse.h"
 #include "core/mavlink/Frame.h"
+#include "core/plan/Edit.h"
 #include "core/plan/PlanFile.h"
 
 #ifdef ANHINGA_APP
@@ -14,6 +19,7 @@
 #include <QPixmap>
 #include <QTemporaryDir>
 
+#include "app/band/Band.h"
 #include "app/map/MapView.h"
 #endif
 
@@ -68,6 +74,63 @@ const std::string& telemetry() {
 std::span<const std::uint8_t> telemetryBytes() {
     return {reinterpret_cast<const std::uint8_t*>(telemetry().data()), telemetry().size()};
 }
+
+/// A plan of `n` waypoints winding over the island, a keep-in fence of 1,000 corners around it and 20 obstacles.
+Plan largePlan(int n) {
+    Plan plan = *loadPlan(std::string(DEMO_DIR) + "/patrol.anhinga.geojson");
+    plan.items.erase(plan.items.begin() + 1, plan.items.end() - 1);
+    const int columns = std::max(2, static_cast<int>(std::sqrt(n)));
+    for (int i = 0; i < n; ++i) {
+        Item item;
+        item.id = plan.newId();
+        const int row = i / columns, column = row % 2 == 0 ? i % columns : columns - 1 - i % columns;
+        item.position = {47.303 + 0.013 * row / columns, -20.134 + 0.028 * column / columns};
+        item.height = Height::aboveHome(160 + i % 7);
+        plan.items.insert(plan.items.end() - 1, item);
+    }
+    plan.traits.item_limit = 65000;
+    plan.fences.clear();
+    Fence fence;
+    fence.id = plan.newId();
+    const GeoPoint middle{47.3095, -20.12};
+    for (int i = 0; i < 1000; ++i)
+        fence.outline.push_back(destination(middle, 0.36 * i, 1900 + 60 * std::sin(i * 0.7)));
+    plan.fences.push_back(fence);
+    for (int i = 0; i < 20; ++i) {
+        Obstacle o;
+        o.id = plan.newId();
+        o.kind = static_cast<ObstacleKind>(i % 3);
+        const GeoPoint at = destination(middle, 18.0 * i, 250 + 40 * i);
+        o.points = {at};
+        if (o.kind != ObstacleKind::mast) o.points.push_back(destination(at, 70, 120));
+        if (o.kind == ObstacleKind::trees) o.points.push_back(destination(at, 160, 90));
+        plan.obstacles.push_back(o);
+    }
+    return plan;
+}
+
+/// Route, path, clearance and all findings of a plan: what is computed anew at every step of a drag.
+void findings(benchmark::State& state) {
+    const Plan plan = largePlan(static_cast<int>(state.range(0)));
+    const auto terrain = *Terrain::open({std::string(DEMO_DIR) + "/quillmere-elevation.tif"});
+    std::size_t n = 0;
+    for (auto _ : state) {
+        const PlanView view = viewOf(plan, terrain.get());
+        n = check({plan, view, terrain.get()}).size();
+    }
+    state.counters["findings"] = static_cast<double>(n);
+    state.SetComplexityN(state.range(0));
+}
+BENCHMARK(findings)->Arg(100)->Arg(1000)->Arg(10000)->Complexity()->Unit(benchmark::kMillisecond);
+
+/// The findings alone, the view given.
+void rulesAlone(benchmark::State& state) {
+    const Plan plan = largePlan(static_cast<int>(state.range(0)));
+    const auto terrain = *Terrain::open({std::string(DEMO_DIR) + "/quillmere-elevation.tif"});
+    const PlanView view = viewOf(plan, terrain.get());
+    for (auto _ : state) benchmark::DoNotOptimize(check({plan, view, terrain.get()}));
+}
+BENCHMARK(rulesAlone)->Arg(1000)->Unit(benchmark::kMillisecond);
 
 void copyTelemetry(benchmark::State& state) {
     std::vector<char> to(telemetry().size());
@@ -133,12 +196,61 @@ void mapFrame(benchmark::State& state) {
         benchmark::DoNotOptimize(map.grab());
     }
 }
+/// One step of dragging a point: the edit, findings and profile of the new plan, map and band painted.
+void dragStep(benchmark::State& state) {
+    PlanSession session;
+    MapView map(&session);
+    ProfileBand band(&session);
+    map.resize(720, 570);
+    band.resize(1008, 184);
+    if (!session.load(QString(DEMO_DIR) + "/patrol.anhinga.geojson")) return state.SkipWithError("no demo");
+    const int n = static_cast<int>(state.range(0));
+    session.edit("many", [&](Plan& plan) { plan = largePlan(n); });
+    session.waitUntilDerived(60000);
+    for (int i = 0; i < 200 && map.base().image().isNull(); ++i)
+        QApplication::processEvents(QEventLoop::WaitForMoreEvents, 50);
+    map.showWholePlan();
+    const ItemId dragged = session.plan()->items[static_cast<std::size_t>(n) / 2].id;
+    session.select({dragged});
+    QImage screen(1280, 800, QImage::Format_ARGB32_Premultiplied);
+    map.render(&screen);
+    std::vector<double> steps, map_ms, band_ms, view_ms;
+    int step = 0;
+    for (auto _ : state) {
+        const double start = monotonicMs();
+        session.edit(
+            "Move", [&](Plan& p) { moveBy(p, {dragged}, ++step * 37.0, 2); }, 77);
+        if (!session.waitUntilViewed(10000)) return state.SkipWithError("no view");
+        const double viewed = monotonicMs();
+        map.render(&screen);
+        const double mapped = monotonicMs();
+        band.render(&screen);
+        const double end = monotonicMs();
+        steps.push_back(end - start);
+        view_ms.push_back(viewed - start);
+        map_ms.push_back(mapped - viewed);
+        band_ms.push_back(end - mapped);
+    }
+    std::sort(steps.begin(), steps.end());
+    const auto median = [](std::vector<double> v) {
+        std::nth_element(v.begin(), v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2), v.end());
+        return v[v.size() / 2];
+    };
+    state.counters["findings_ms"] = median(view_ms);
+    state.counters["map_ms"] = median(map_ms);
+    state.counters["band_ms"] = median(band_ms);
+    state.counters["median_ms"] = steps[steps.size() / 2];
+    state.counters["p95_ms"] = steps[steps.size() * 95 / 100];
+}
+BENCHMARK(dragStep)->Arg(100)->Arg(1000)->Arg(10000)->Iterations(60)->UseRealTime()->Unit(benchmark::kMillisecond);
+
 BENCHMARK(mapFrame)->Arg(0)->Arg(1)->ArgName("moving")->Unit(benchmark::kMillisecond);
 #endif
 
 }  // namespace
 
 int main(int argc, char** argv) {
+    keepFreedMemory();
 #ifdef ANHINGA_APP
     if (qEnvironmentVariableIsEmpty("DISPLAY")) qputenv("QT_QPA_PLATFORM", "offscreen");
     QApplication app(argc, argv);

@@ -1,5 +1,6 @@
 #include "session/PlanSession.h"
 
+#include "core/base/File.h"
 #include "core/plan/PlanFile.h"
 
 namespace anhinga {
@@ -11,7 +12,8 @@ std::shared_ptr<Derived> deriveView(PlanPtr plan, TerrainPtr terrain, Wind wind,
     auto d = std::make_shared<Derived>();
     d->plan = plan;
     d->terrain = terrain;
-    d->view = viewOf(*plan, terrain.get());
+    d->view =
+        before != nullptr ? viewOf(*plan, terrain.get(), *before->plan, before->view) : viewOf(*plan, terrain.get());
     if (!d->view.mission) {
         d->not_rehearsed = QString::fromStdString(d->view.not_sendable);
     } else if (before != nullptr) {
@@ -27,22 +29,26 @@ std::shared_ptr<Derived> deriveView(PlanPtr plan, TerrainPtr terrain, Wind wind,
 }
 
 /// The same with its own rehearsal; nothing when it was overtaken.
-DerivedPtr deriveRehearsal(const Derived& viewed, Wind wind, const std::stop_token& stop) {
-    auto d = std::make_shared<Derived>(viewed);
-    d->complete = true;
-    d->rehearsal.reset();
+std::shared_ptr<Derived> deriveRehearsal(const Derived& viewed, Wind wind, const std::stop_token& stop) {
+    std::shared_ptr<const Rehearsal> rehearsal;
+    QString why_not = viewed.not_rehearsed;
     std::optional<EnergyForecast> energy;
-    if (d->view.mission) {
-        d->not_rehearsed.clear();
-        auto r = rehearse(*d->plan, *d->view.mission, d->terrain, {wind, 6 * 3600, stop});
+    if (viewed.view.mission) {
+        why_not.clear();
+        auto r = rehearse(*viewed.plan, *viewed.view.mission, viewed.terrain, {wind, 6 * 3600, stop});
         if (r) {
             energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item};
-            d->rehearsal = std::make_shared<const Rehearsal>(std::move(*r));
+            rehearsal = std::make_shared<const Rehearsal>(std::move(*r));
         } else {
-            d->not_rehearsed = QString::fromStdString(r.error().message);
+            why_not = QString::fromStdString(r.error().message);
         }
     }
     if (stop.stop_requested()) return nullptr;
+    // Only now is the view copied: most rehearsals begun during a drag are overtaken.
+    auto d = std::make_shared<Derived>(viewed);
+    d->complete = true;
+    d->rehearsal = std::move(rehearsal);
+    d->not_rehearsed = why_not;
     d->findings = check({*d->plan, d->view, d->terrain.get(), energy, wind.speed_mps});
     return d;
 }
@@ -100,6 +106,7 @@ Result<void> PlanSession::load(const QString& path) {
     auto terrain = Terrain::open(files);
     if (!terrain) return tl::unexpected(terrain.error());
     path_ = path;
+    rememberDisk();
     terrain_ = *terrain;
     steps_.clear();
     position_ = 0;
@@ -116,8 +123,33 @@ Result<void> PlanSession::save(const QString& path) {
     if (auto ok = savePlan(*plan_, path.toStdString()); !ok) return ok;
     path_ = path;
     saved_ = plan_;
+    rememberDisk();
     emit planChanged();
     return {};
+}
+
+void PlanSession::rememberDisk() {
+    const auto content = readFile(path_.toStdString());
+    on_disk_ = content ? fingerprint(*content) : 0;
+}
+
+bool PlanSession::changedOnDisk() const {
+    if (path_.isEmpty() || on_disk_ == 0) return false;
+    const auto content = readFile(path_.toStdString());
+    return content && fingerprint(*content) != on_disk_;
+}
+
+void PlanSession::restore(const QString& path, Plan plan) {
+    if (!path.isEmpty() && load(path)) {
+        replace("Recovered changes", std::move(plan));
+        return;
+    }
+    startNew();
+    if (const auto terrain = Terrain::open(plan.terrain_files)) {
+        terrain_ = *terrain;
+        emit terrainChanged();
+    }
+    replace("Recovered changes", std::move(plan));
 }
 
 void PlanSession::replace(const QString& name, Plan plan) {
@@ -189,10 +221,15 @@ void PlanSession::work(const std::stop_token& stop) {
         viewed->serial = ++serial;
         publish(viewed);
         last = viewed;
-        if (mine.stop_requested()) continue;
+        {
+            // While edits come one on the heels of the other (a drag), rehearsing would only be in their way.
+            constexpr auto kQuiet = std::chrono::milliseconds(60);
+            std::unique_lock lock(mutex_);
+            if (wake_.wait_for(lock, stop, kQuiet, [this] { return job_.has_value(); })) continue;
+        }
         auto whole = deriveRehearsal(*viewed, job.wind, mine);
         if (!whole) continue;
-        std::const_pointer_cast<Derived>(whole)->serial = ++serial;
+        whole->serial = ++serial;
         publish(whole);
         last = whole;
     }

@@ -55,6 +55,10 @@ class PlanSession : public QObject {
     /// On failure everything stays as it was.
     Result<void> load(const QString& path);
     Result<void> save(const QString& path);
+    /// True when the plan's file is no longer what was last loaded or saved here: another window wrote it.
+    bool changedOnDisk() const;
+    /// As after a bad end: the state of `plan`, unsaved, belonging to `path` (may be empty).
+    void restore(const QString& path, Plan plan);
     /// Replaces everything as one undoable step (fetched from the aircraft, imported).
     void replace(const QString& name, Plan plan);
 
@@ -93,6 +97,7 @@ class PlanSession : public QObject {
         PlanPtr before, after;
     };
     void set(PlanPtr plan);
+    void rememberDisk();
     void request();
     void work(const std::stop_token& stop);
     void publish(const DerivedPtr& result);
@@ -102,6 +107,7 @@ class PlanSession : public QObject {
     TerrainPtr terrain_ = std::make_shared<const Terrain>();
     DerivedPtr derived_;
     QString path_;
+    std::uint64_t on_disk_ = 0;  // fingerprint of the file as loaded or saved
     std::vector<Step> steps_;
     std::size_t position_ = 0;
     int merge_ = 0;

@@ -232,6 +232,47 @@ TEST_CASE("airspace is clear, restricted or unknown, and never mixed up", "[chec
     CHECK(found(findingsOf(plan, nullptr), "airspace")->severity == Severity::stop);
 }
 
+TEST_CASE("a view made from the one before is the same as one made anew", "[check][clearance][property]") {
+    const auto terrain = island();
+    Plan plan = *loadPlan(demo("patrol.anhinga.geojson"));
+    PlanView view = viewOf(plan, terrain.get());
+    std::mt19937 random(12);
+    for (int i = 0; i < 60; ++i) {
+        const Plan before = plan;
+        const Ids one{plan.items[1 + random() % (plan.items.size() - 2)].id};
+        switch (random() % 5) {
+            case 0:
+                moveBy(plan, one, static_cast<double>(random() % 360), 30);
+                break;
+            case 1:
+                changeHeights(plan, one, Bulk::add, 3);
+                break;
+            case 2:
+                shift(plan, one, 1);
+                break;
+            case 3:
+                insertWaypoint(plan, destination(plan.home->position, 300, static_cast<double>(random() % 900)),
+                               *one.begin(), {});
+                break;
+            default:
+                if (plan.items.size() > 8) remove(plan, one);
+        }
+        const PlanView quick = viewOf(plan, terrain.get(), before, view), whole = viewOf(plan, terrain.get());
+        REQUIRE(quick.clearance.profile.size() == whole.clearance.profile.size());
+        REQUIRE(quick.clearance.legs.size() == whole.clearance.legs.size());
+        CHECK(quick.clearance.lowest_m == whole.clearance.lowest_m);
+        CHECK(quick.clearance.lowest_leg == whole.clearance.lowest_leg);
+        for (std::size_t k = 0; k < whole.clearance.profile.size(); ++k) {
+            const ProfileSample &a = quick.clearance.profile[k], &b = whole.clearance.profile[k];
+            REQUIRE(a.leg == b.leg);
+            REQUIRE(a.place == b.place);
+            REQUIRE(a.along_m == Approx(b.along_m).margin(1e-6));
+            REQUIRE(a.clearance() == b.clearance());
+        }
+        view = quick;
+    }
+}
+
 TEST_CASE("a home that moved is told in numbers and offers both ways out", "[check][home]") {
     Plan plan = rowPlan(3);
     moveHome(plan, destination(plan.home->position, 0, 200), 24.0);

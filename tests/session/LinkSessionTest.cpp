@@ -126,9 +126,8 @@ TEST_CASE("what the aircraft holds is fetched", "[session][link]") {
     rig.session.handOver(s.set(), true);
     REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
     std::size_t items = 0;
-    QObject::connect(
-        &rig.session, &LinkSession::fetched, &rig.session,
-        [&](const MissionSet& held) { items = held.mission.size(); });
+    QObject::connect(&rig.session, &LinkSession::fetched, &rig.session,
+                     [&](const MissionSet& held) { items = held.mission.size(); });
     rig.session.fetch();
     REQUIRE(until(10000, [&] { return items > 0; }));
     CHECK(items == s.mission.items.size());

@@ -100,22 +100,3 @@ TEST_CASE("a lost link says for how long", "[ui][field]") {
     c.standin->stop();
     CHECK(c.d.until(9000, [&] { return c.d.child<QLabel>("vehicle state")->text().contains("link lost for"); }));
 }
-
-TEST_CASE("changes not saved before a bad end are offered again", "[ui][files]") {
-    {
-        Driver d;
-        d.openDemo();
-        d.window.plan().edit("Rename", [](Plan& p) { p.title = "nearly lost"; });
-        d.window.autosave();
-    }  // gone without saving or closing
-    Driver d;
-    d.openDemo();
-    answer(QMessageBox::Yes);
-    d.window.recover();
-    d.settle();
-    CHECK(d.plan().title == "nearly lost");
-    CHECK(d.window.plan().modified());
-    CHECK(d.window.plan().derived()->rehearsal);
-    d.window.recover();  // offered once
-    CHECK(d.plan().title == "nearly lost");
-}

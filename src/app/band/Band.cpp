@@ -92,11 +92,18 @@ const ProfileSample* ProfileBand::sampleAt(double along_m) const {
 ItemId ProfileBand::pointAt(QPointF at) const {
     const Derived& d = *session_->derived();
     for (const PathPoint& pt : d.view.path.points) {
+        if (!pt.amsl_m || std::abs(toX(pt.along_m) - at.x()) > 9) continue;
         const Item* item = d.plan->find(pt.source);
-        if (item == nullptr || !pt.amsl_m || (!hasPosition(item->kind) && item->kind != ItemKind::takeOff)) continue;
+        if (item == nullptr || (!hasPosition(item->kind) && item->kind != ItemKind::takeOff)) continue;
         if (std::hypot(toX(pt.along_m) - at.x(), toY(*pt.amsl_m) - at.y()) < 9) return item->id;
     }
     return 0;
+}
+
+QPointF ProfileBand::screenPointOf(ItemId item) const {
+    for (const PathPoint& pt : session_->derived()->view.path.points)
+        if (pt.source == item && pt.amsl_m) return {toX(pt.along_m), toY(*pt.amsl_m)};
+    return {-1, -1};
 }
 
 void ProfileBand::paintEvent(QPaintEvent*) {
@@ -133,6 +140,36 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         p.drawText(span.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignHCenter,
                    QString("%1 Block").arg(itemNumber(*d.plan, item.id)));
     }
+    // At most a few samples a pixel are drawn: the highest ground, the lowest route, so that nothing dangerous is lost.
+    struct Column {
+        double x = 0;
+        std::optional<double> ground, obstacle, amsl;
+        int level = 3;  // 0 clear, 1 margin, 2 below the minimum, 3 unknown, 4 climb
+        bool unknown = false;
+    };
+    std::vector<Column> columns;
+    columns.reserve(static_cast<std::size_t>(plot().width()) * 2 + 16);
+    const auto levelOf = [&](const ProfileSample& s) {
+        if (d.view.path.legs[s.leg].climb) return 4;
+        const auto c = s.clearance();
+        return !c ? 3 : *c < d.plan->clearance_min_m ? 2 : *c < d.plan->clearance_margin_m ? 1 : 0;
+    };
+    const double kStep_px = profile.size() > 4000 ? 1.6 : 0.8;
+    for (const ProfileSample& s : profile) {
+        const double x = toX(s.along_m);
+        const int level = levelOf(s);
+        if (columns.empty() || x - columns.back().x > kStep_px || level == 4 || columns.back().level == 4) {
+            columns.push_back({x, s.ground_m, s.obstacle_m, s.amsl_m, level, !s.ground_m || s.obstacle_unknown});
+            continue;
+        }
+        Column& c = columns.back();
+        if (s.ground_m && (!c.ground || *s.ground_m > *c.ground)) c.ground = s.ground_m;
+        if (s.obstacle_m && (!c.obstacle || *s.obstacle_m > *c.obstacle)) c.obstacle = s.obstacle_m;
+        if (s.amsl_m && (!c.amsl || *s.amsl_m < *c.amsl)) c.amsl = s.amsl_m;
+        c.unknown |= !s.ground_m || s.obstacle_unknown;
+        if (level != 3 && c.level != 3) c.level = std::max(c.level, level);
+        if (level == 3 && c.level < 2) c.level = 3;
+    }
     // Terrain: known stretches filled, unknown ones cross-hatched to the top.
     const QColor earth = theme_.night ? QColor("#5b5345") : QColor("#b9ab8e");
     QPolygonF land;
@@ -148,51 +185,118 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         }
         land.clear();
     };
-    for (const ProfileSample& s : profile) {
-        const double x = toX(s.along_m);
-        if (!s.ground_m) {
-            flush();
-            p.fillRect(QRectF(x - 1, plot().top(), 2.5, plot().height()),
-                       QBrush(faint(theme_.quiet, 120), Qt::BDiagPattern));
-            continue;
+    double unknown_from = -1;
+    for (std::size_t i = 0; i <= columns.size(); ++i) {
+        const bool unknown = i < columns.size() && !columns[i].ground;
+        if (unknown && unknown_from < 0) unknown_from = columns[i].x;
+        if (!unknown && unknown_from >= 0) {
+            const double to = i < columns.size() ? columns[i].x : columns.back().x;
+            const QRectF gap(unknown_from, plot().top(), std::max(2.0, to - unknown_from), plot().height());
+            p.fillRect(gap, QBrush(faint(theme_.quiet, 120), Qt::BDiagPattern));
+            if (gap.width() > 90) {
+                p.setFont(uiFont(8.5, true));
+                p.setPen(theme_.ink);
+                p.drawText(gap, Qt::AlignCenter, "terrain unknown");
+            }
+            unknown_from = -1;
         }
-        land << QPointF(x, toY(*s.ground_m));
+        if (i == columns.size()) break;
+        if (columns[i].ground)
+            land << QPointF(columns[i].x, toY(*columns[i].ground));
+        else
+            flush();
     }
     flush();
-    // Margin above the ground, then the route with its clearance colour.
-    p.setPen(QPen(theme_.marigold, 1, Qt::DashLine));
-    QPolygonF margin;
-    for (const ProfileSample& s : profile)
-        if (s.ground_m) margin << QPointF(toX(s.along_m), toY(*s.ground_m + d.plan->clearance_margin_m));
-    p.drawPolyline(margin);
-    for (std::size_t i = 0; i + 1 < profile.size(); ++i) {
-        const ProfileSample &a = profile[i], &b = profile[i + 1];
-        if (a.leg != b.leg || !a.amsl_m || !b.amsl_m) continue;
-        const bool climb = d.view.path.legs[a.leg].climb;
-        const auto c = a.clearance();
-        const QColor colour = climb || !c                       ? theme_.quiet
-                              : *c < d.plan->clearance_min_m    ? theme_.vermilion
-                              : *c < d.plan->clearance_margin_m ? theme_.marigold
-                                                                : theme_.lagoon;
-        p.setPen(QPen(colour, climb ? 1.2 : 2.6, climb || !c ? Qt::DotLine : Qt::SolidLine));
-        p.drawLine(QPointF(toX(a.along_m), toY(*a.amsl_m)), QPointF(toX(b.along_m), toY(*b.amsl_m)));
+    // Obstacles that reach the route, as solid as the ground they stand on.
+    p.setPen(Qt::NoPen);
+    p.setBrush(faint(theme_.vermilion, 120));
+    for (std::size_t i = 0; i < columns.size(); ++i) {
+        const Column& c = columns[i];
+        if (!c.obstacle || !c.ground) continue;
+        const double next = i + 1 < columns.size() ? columns[i + 1].x : c.x + 2;
+        p.drawRect(QRectF(QPointF(c.x - 1, toY(*c.obstacle)), QPointF(std::max(c.x + 2, next), toY(*c.ground))));
     }
+    // Margin above the ground, then the route with its clearance colour.
+    QPolygonF margin;
+    for (const Column& c : columns)
+        if (c.ground)
+            margin << QPointF(c.x,
+                              toY(std::max(*c.ground, c.obstacle.value_or(*c.ground)) + d.plan->clearance_margin_m));
+    // Dashes by hand: a dashed pen along a thousand corners costs more than everything else here.
+    p.setPen(QPen(theme_.marigold, 1));
+    QVector<QLineF> dashes;
+    double run_px = 0;
+    for (int i = 1; i < margin.size(); ++i) {
+        run_px += margin[i].x() - margin[i - 1].x();
+        if (std::fmod(run_px, 9) < 5.5) dashes.append(QLineF(margin[i - 1], margin[i]));
+    }
+    p.drawLines(dashes);
+    const QColor levels[] = {theme_.lagoon, theme_.marigold, theme_.vermilion, theme_.quiet, theme_.quiet};
+    QPolygonF run;
+    int run_level = -1;
+    const auto draw = [&] {
+        if (run.size() > 1) {
+            const bool faintly = run_level >= 3;
+            p.setPen(QPen(levels[run_level], run_level == 4 ? 1.2 : 2.6, faintly ? Qt::DotLine : Qt::SolidLine,
+                          Qt::FlatCap));
+            if (run.size() > 300 && !faintly) {
+                QVector<QLineF> lines;
+                for (int k = 1; k < run.size(); ++k) lines.append(QLineF(run[k - 1], run[k]));
+                p.drawLines(lines);
+            } else {
+                p.drawPolyline(run);
+            }
+        }
+        run.clear();
+    };
+    for (std::size_t i = 0; i < columns.size(); ++i) {
+        const Column& c = columns[i];
+        if (!c.amsl) {
+            draw();
+            run_level = -1;
+            continue;
+        }
+        if (c.level != run_level) {
+            const QPointF last = run.isEmpty() ? QPointF() : run.back();
+            const bool joins = !run.isEmpty();
+            draw();
+            run_level = c.level;
+            if (joins) run << last;
+        }
+        run << QPointF(c.x, toY(*c.amsl));
+    }
+    draw();
     ItemId last = 0;
     double last_x = -100;
+    const ItemIndex index = indexItems(*d.plan);
+    std::vector<int> numbers;
+    int count = 0;
+    for (const Item& i : d.plan->items) {
+        count += i.kind != ItemKind::takeOff && i.kind != ItemKind::returnHome;
+        numbers.push_back(i.kind != ItemKind::takeOff && i.kind != ItemKind::returnHome ? count : 0);
+    }
+    const bool many = d.plan->items.size() > 400;
     for (const PathPoint& pt : d.view.path.points) {
-        const Item* item = d.plan->find(pt.source);
+        const auto found = index.find(pt.source);
+        const Item* item = found == index.end() ? nullptr : &d.plan->items[found->second];
         if (!pt.amsl_m || (item != nullptr && (item->kind == ItemKind::block || item->kind == ItemKind::returnHome)) ||
             pt.source == last)
             continue;
         last = pt.source;
         const QPointF at(toX(pt.along_m), toY(*pt.amsl_m));
         const bool selected = session_->isSelected(pt.source);
-        p.setPen(QPen(selected ? theme_.lagoon : theme_.ink, selected ? 3 : 1.6));
-        p.setBrush(theme_.raised);
-        p.drawEllipse(at, 5, 5);
-        const int number = itemNumber(*d.plan, pt.source);
+        if (many && !selected && at.x() - last_x < 4) continue;  // dots on dots say nothing
+        if (many) last_x = at.x();
+        if (many && !selected) {
+            p.fillRect(QRectF(at - QPointF(1.5, 1.5), QSizeF(3, 3)), theme_.ink);
+        } else {
+            p.setPen(QPen(selected ? theme_.lagoon : theme_.ink, selected ? 3 : 1.6));
+            p.setBrush(theme_.raised);
+            p.drawEllipse(at, 5, 5);
+        }
+        const int number = found == index.end() ? 0 : numbers[found->second];
         const QString label = pt.source == kHomeId ? "home" : number > 0 ? QString::number(number) : QString();
-        if (at.x() - last_x < 14 || label.isEmpty()) continue;
+        if (label.isEmpty() || (many && !selected) || (!many && at.x() - last_x < 14)) continue;
         last_x = at.x();
         p.setPen(theme_.ink);
         p.setFont(uiFont(8.5, true));
@@ -238,26 +342,42 @@ void ProfileBand::mousePressEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton) return;
     dragged_ = pointAt(e->position());
     ++drag_number_;
-    if (dragged_ != 0) session_->select({dragged_});
+    grabbed_.reset();
+    if (dragged_ == 0) return;
+    auto selection = session_->selection();
+    if ((e->modifiers() & Qt::ControlModifier) != 0)
+        selection.insert(dragged_);
+    else if (!selection.contains(dragged_))
+        selection = {dragged_};
+    session_->select(selection);
+    const Item* item = session_->plan()->find(dragged_);
+    if (item != nullptr) grabbed_ = amslOfItem(*session_->plan(), *item);
+}
+
+std::optional<double> ProfileBand::amslOfItem(const Plan& plan, const Item& item) const {
+    const GeoPoint place = hasPosition(item.kind) ? item.position : plan.home ? plan.home->position : GeoPoint{};
+    return amslOf(plan, session_->terrain().get(), place, effectiveHeight(plan, item));
 }
 
 void ProfileBand::mouseMoveEvent(QMouseEvent* e) {
     const double along = std::clamp(fromX(e->position().x()), x0_, x1_);
-    if (dragged_ != 0) {
-        const double amsl = std::round(fromY(e->position().y()));
-        session_->edit(
-            "Change height",
-            [&](Plan& plan) {
-                Item* item = plan.find(dragged_);
-                if (item == nullptr) return;
-                const Height now = effectiveHeight(plan, *item);
-                const GeoPoint place = hasPosition(item->kind) ? item->position
-                                       : plan.home             ? plan.home->position
-                                                               : GeoPoint{};
-                if (const auto height = converted(plan, session_->terrain().get(), place, Height::amsl(amsl), now.ref))
-                    item->height = Height{std::round(height->value_m), height->ref};
-            },
-            drag_number_);
+    if (dragged_ != 0 && grabbed_) {
+        // The grabbed point goes to the pointer; everything else selected goes by the same step.
+        const double step = std::round(fromY(e->position().y())) - std::round(*grabbed_);
+        if (step != 0)
+            session_->edit(
+                session_->selection().size() > 1 ? "Change heights" : "Change height",
+                [&](Plan& plan) {
+                    for (const ItemId id : session_->selection()) {
+                        Item* item = plan.find(id);
+                        if (item == nullptr || item->kind == ItemKind::returnHome) continue;
+                        Height h = effectiveHeight(plan, *item);
+                        h.value_m = std::round(h.value_m + step);
+                        item->height = h;
+                    }
+                },
+                drag_number_);
+        *grabbed_ = std::round(*grabbed_) + step;
     } else {
         setCursor(pointAt(e->position()) != 0 ? Qt::SizeVerCursor : Qt::ArrowCursor);
     }
@@ -268,6 +388,7 @@ void ProfileBand::mouseMoveEvent(QMouseEvent* e) {
 
 void ProfileBand::mouseReleaseEvent(QMouseEvent*) {
     dragged_ = 0;
+    grabbed_.reset();
     session_->endMerge();
     rebuild();
 }

@@ -42,6 +42,8 @@ class ProfileBand : public BandFrame {
   public:
     ProfileBand(PlanSession* session, QWidget* parent = nullptr);
     void setCursorPlace(std::optional<GeoPoint> place);
+    /// Where an item's point is drawn; (-1, -1) when it is not.
+    QPointF screenPointOf(ItemId item) const;
 
   signals:
     void hovered(std::optional<GeoPoint> place);
@@ -61,7 +63,9 @@ class ProfileBand : public BandFrame {
 
     PlanSession* session_;
     std::optional<double> cursor_m_;
+    std::optional<double> amslOfItem(const Plan& plan, const Item& item) const;
     ItemId dragged_ = 0;
+    std::optional<double> grabbed_;  // height AMSL of the dragged point as last set
     int drag_number_ = 500000;
 };
 

@@ -5,10 +5,12 @@
 #include <cstdio>
 
 #include "app/shell/MainWindow.h"
+#include "core/base/Memory.h"
 #include "core/base/Text.h"
 
 int main(int argc, char** argv) {
     const double start = anhinga::monotonicMs();
+    anhinga::keepFreedMemory();
     anhinga::prepareFonts();
     QApplication app(argc, argv);
     QApplication::setApplicationName("anhinga");

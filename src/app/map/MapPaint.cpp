@@ -52,11 +52,8 @@ void MapView::paintEvent(QPaintEvent*) {
     const double start = monotonicMs();
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
-    paintGround(p);
-    paintAirspace(p);
-    paintFences(p);
+    paintStill(p);
     paintBlocks(p);
-    paintObstacles(p);
     paintRoute(p);
     paintRally(p);
     paintRepeatsAndLooks(p);
@@ -66,6 +63,36 @@ void MapView::paintEvent(QPaintEvent*) {
     paintShape(p);
     paintFurniture(p);
     frame_ms_ = monotonicMs() - start;
+}
+
+bool MapView::Still::operator==(const Still& o) const {
+    const auto same = [](const auto& a, const auto& b) { return a == b; };
+    return view.scale == o.view.scale && view.centre == o.view.centre && view.size == o.view.size && night == o.night &&
+           ceiling == o.ceiling && floor == o.floor && selected == o.selected && same(fences, o.fences) &&
+           same(obstacles, o.obstacles) && same(zones, o.zones) && same(covers, o.covers);
+}
+
+/// What stays the same while a route is drawn or dragged, painted once: ground, airspace, fences, obstacles.
+void MapView::paintStill(QPainter& p) {
+    const Plan& plan = *session_->plan();
+    Still now{view_, theme_.night, plan.ceiling_m, plan.floor_m, plan.fences, plan.obstacles, plan.zones, plan.covers,
+              {}};
+    for (const ItemId id : session_->selection())
+        if (plan.findFence(id) != nullptr || plan.findObstacle(id) != nullptr || plan.findZone(id) != nullptr ||
+            plan.findCover(id) != nullptr)
+            now.selected.insert(id);
+    if (still_.isNull() || still_.size() != size() * devicePixelRatioF() || !(now == still_of_)) {
+        still_ = QPixmap(size() * devicePixelRatioF());
+        still_.setDevicePixelRatio(devicePixelRatioF());
+        QPainter s(&still_);
+        s.setRenderHint(QPainter::Antialiasing);
+        paintGround(s);
+        paintAirspace(s);
+        paintFences(s);
+        paintObstacles(s);
+        still_of_ = std::move(now);
+    }
+    p.drawPixmap(0, 0, still_);
 }
 
 void MapView::paintGround(QPainter& p) {
@@ -112,18 +139,13 @@ void MapView::paintHatch(QPainter& p, const QPainterPath& path, const QColor& co
 
 void MapView::paintFences(QPainter& p) {
     const Plan& plan = *session_->plan();
-    QPainterPath inside;
-    bool keep_in = false;
-    for (const Fence& f : plan.fences)
-        if (f.kind == FenceKind::keepIn) {
-            inside.addPolygon(polygon(f));
-            inside.closeSubpath();
-            keep_in = true;
-        }
-    if (keep_in) {
-        QPainterPath outside;
+    for (const Fence& f : plan.fences) {
+        if (f.kind != FenceKind::keepIn) continue;
+        QPainterPath outside;  // odd-even: the screen without the inside
         outside.addRect(QRectF(rect()).adjusted(-20, -20, 20, 20));
-        paintHatch(p, outside.subtracted(inside), alpha(theme_.plum, 120));
+        outside.addPolygon(polygon(f));
+        outside.closeSubpath();
+        paintHatch(p, outside, alpha(theme_.plum, 120));
     }
     for (const Fence& f : plan.fences) {
         const QPolygonF outline = polygon(f);
@@ -191,25 +213,34 @@ void MapView::paintRoute(QPainter& p) {
     const Derived& d = *session_->derived();
     const bool quiet = overlay_.plan_quiet;
     const QColor levels[] = {theme_.lagoon, theme_.marigold, theme_.vermilion, theme_.quiet};
-    // Far too many strokes for smooth edges to be seen, and they cost several times as much.
+    // Thousands of legs: single strokes with flat ends are several times as quick as one long line with round joints.
     std::size_t strokes = 0;
     for (const Run& r : runs_) strokes += static_cast<std::size_t>(r.points.size());
-    const bool many = strokes > 1500;
+    const bool many = strokes > 600;
     p.save();
-    p.setRenderHint(QPainter::Antialiasing, !many);
     const Qt::PenCapStyle cap = many ? Qt::FlatCap : Qt::RoundCap;
     const Qt::PenJoinStyle join = many ? Qt::BevelJoin : Qt::RoundJoin;
     const QRectF seen = QRectF(rect()).adjusted(-8, -8, 8, 8);
     std::vector<QPolygonF> lines;
     lines.reserve(runs_.size());
-    for (const Run& r : runs_) lines.push_back(onScreen(r.points));
+    for (const Run& r : runs_) lines.push_back(onScreen(r.points, many ? 2.0 : 0.7));
     const auto visible = [&](const QPolygonF& line) {
         return line.boundingRect().adjusted(-1, -1, 1, 1).intersects(seen);
+    };
+    QVector<QLineF> segments;
+    const auto stroke = [&](const QPolygonF& line) {
+        if (!many || p.pen().style() != Qt::SolidLine) {
+            p.drawPolyline(line);
+            return;
+        }
+        segments.clear();
+        for (int k = 1; k < line.size(); ++k) segments.append(QLineF(line[k - 1], line[k]));
+        p.drawLines(segments);
     };
     if (!quiet) {
         p.setPen(QPen(theme_.night ? QColor("#0c1114") : theme_.ink, 5.2, Qt::SolidLine, cap, join));
         for (std::size_t i = 0; i < lines.size(); ++i)
-            if (!runs_[i].repeat && visible(lines[i])) p.drawPolyline(lines[i]);
+            if (!runs_[i].repeat && visible(lines[i])) stroke(lines[i]);
     }
     for (std::size_t i = 0; i < lines.size(); ++i) {
         const Run& r = runs_[i];
@@ -223,7 +254,7 @@ void MapView::paintRoute(QPainter& p) {
             if (r.level >= 2) core.setCapStyle(Qt::FlatCap);
             p.setPen(core);
         }
-        p.drawPolyline(lines[i]);
+        stroke(lines[i]);
     }
     p.restore();
     if (quiet) return;
@@ -245,12 +276,12 @@ void MapView::paintRoute(QPainter& p) {
     }
 }
 
-QPolygonF MapView::onScreen(const QPolygonF& mercator) const {
+QPolygonF MapView::onScreen(const QPolygonF& mercator, double least_px) const {
     QPolygonF line;
     line.reserve(mercator.size());
     for (const QPointF& m : mercator) {
         const QPointF at = view_.toScreen(m);
-        if (line.size() > 1 && std::abs(at.x() - line.back().x()) + std::abs(at.y() - line.back().y()) < 0.7)
+        if (line.size() > 1 && std::abs(at.x() - line.back().x()) + std::abs(at.y() - line.back().y()) < least_px)
             line.back() = at;
         else
             line << at;
@@ -436,7 +467,7 @@ void MapView::paintItems(QPainter& p) {
         taken.push_back(QRectF(at + QPointF(14, 3), QSizeF(p.fontMetrics().horizontalAdvance(text), 16)));
     }
     const QRectF screen = QRectF(rect()).adjusted(-40, -40, 40, 40);
-    const bool crowded = plan.items.size() > 150;
+    const bool crowded = plan.items.size() > 80;
     int count = 0;
     for (const Item& item : plan.items) {
         count += item.kind != ItemKind::takeOff && item.kind != ItemKind::returnHome;
@@ -477,15 +508,16 @@ void MapView::paintItems(QPainter& p) {
             taken.push_back(w->geometry());
     taken.insert(taken.end(), look_labels_.begin(), look_labels_.end());
     const double ratio = devicePixelRatioF();
-    QPixmap dot(static_cast<int>(16 * ratio), static_cast<int>(16 * ratio));
+    const double size = crowded ? 8 : 16;
+    QPixmap dot(static_cast<int>(size * ratio), static_cast<int>(size * ratio));
     dot.setDevicePixelRatio(ratio);
     dot.fill(Qt::transparent);
     {
         QPainter d(&dot);
         d.setRenderHint(QPainter::Antialiasing);
-        d.setPen(pen(theme_.ink, 1.8));
+        d.setPen(pen(theme_.ink, crowded ? 1.2 : 1.8));
         d.setBrush(theme_.raised);
-        d.drawEllipse(QPointF(8, 8), 5, 5);
+        d.drawEllipse(QPointF(size / 2, size / 2), crowded ? 3 : 5, crowded ? 3 : 5);
     }
     for (const Mark& m : marks) {
         if (!screen.contains(m.dot)) continue;
@@ -532,7 +564,7 @@ void MapView::paintItems(QPainter& p) {
         }
         if (block) continue;
         if (!selected) {
-            p.drawPixmap(m.dot - QPointF(8, 8), dot);
+            p.drawPixmap(m.dot - QPointF(size / 2, size / 2), dot);
             continue;
         }
         p.setPen(pen(theme_.lagoon, 3));

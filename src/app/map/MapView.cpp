@@ -41,7 +41,7 @@ MapView::MapView(PlanSession* session, QWidget* parent) : QWidget(parent), sessi
         showWholePlan();
     });
     connect(&base_, &MapBase::ready, this, [this] {
-        ground_ = {};
+        ground_ = still_ = {};
         if (!base_.problem().isEmpty()) emit message(base_.problem());
         update();
     });
@@ -49,7 +49,7 @@ MapView::MapView(PlanSession* session, QWidget* parent) : QWidget(parent), sessi
 
 void MapView::setTheme(const Theme& theme) {
     theme_ = theme;
-    ground_ = {};
+    ground_ = still_ = {};
     update();
 }
 
@@ -234,51 +234,57 @@ void MapView::rebuildRuns() {
     runs_.clear();
     const Derived& d = *session_->derived();
     const Plan& plan = *d.plan;
-    constexpr double kStraight = 0.02;  // change of direction (radians) below which a point of the line is not needed
+    // Change of direction (radians) below which a point of the line is not needed.
+    constexpr double kStraight = 0.02;
+    const double lat_scale = plan.home ? 1 / std::max(0.05, std::cos(plan.home->position.lat_deg * M_PI / 180)) : 1;
     for (const auto* profile : {&d.view.clearance.profile, &d.view.clearance.repeats}) {
         const bool repeat = profile == &d.view.clearance.repeats;
-        Run* run = nullptr;
-        std::size_t before = 0;
+        std::vector<GeoPoint> line;  // of the run being built
+        int level = -1;
+        const auto close = [&] {
+            if (line.size() > 1) {
+                Run run{{}, std::max(level, 0), repeat};
+                run.points.reserve(static_cast<int>(line.size()));
+                for (const GeoPoint& g : line) run.points << toMercator(g);
+                runs_.push_back(std::move(run));
+            }
+            line.clear();
+            level = -1;
+        };
         for (std::size_t i = 0; i < profile->size(); ++i) {
             const ProfileSample& s = (*profile)[i];
-            const bool starts = i == 0 || (*profile)[i - 1].leg != s.leg;
-            const bool climb = d.view.path.legs[s.leg].climb;
-            const QPointF at = toMercator(s.place);
-            if (climb) {
-                run = nullptr;
+            if (d.view.path.legs[s.leg].climb) {
+                close();
                 continue;
             }
-            if (starts && (repeat || run == nullptr || before + 1 != i)) {
-                runs_.push_back({QPolygonF({at}), -1, repeat});
-                run = &runs_.back();
-                before = i;
+            const bool starts = i == 0 || (*profile)[i - 1].leg != s.leg;
+            if (line.empty() || (starts && repeat)) {
+                close();
+                line.push_back(s.place);
                 continue;
             }
             const auto a = (*profile)[i - 1].clearance(), b = s.clearance();
             const double lowest = a && b ? std::min(*a, *b) : 0;
-            const int level = !a || !b                           ? 3
-                              : lowest < plan.clearance_min_m    ? 2
-                              : lowest < plan.clearance_margin_m ? 1
-                                                                 : 0;
-            before = i;
-            if (run->level == -1) run->level = level;
-            if (run->level != level) {
-                const QPointF last = run->points.back();
-                runs_.push_back({QPolygonF({last, at}), level, repeat});
-                run = &runs_.back();
-                continue;
+            const int now = !a || !b ? 3 : lowest < plan.clearance_min_m ? 2 : lowest < plan.clearance_margin_m ? 1 : 0;
+            if (level != -1 && now != level) {
+                const GeoPoint last = line.back();
+                close();
+                line.push_back(last);
             }
-            QPolygonF& points = run->points;
-            if (points.size() > 1) {
-                const QPointF u = points.back() - points[points.size() - 2], v = at - points.back();
-                const double cross = u.x() * v.y() - u.y() * v.x(), dot = u.x() * v.x() + u.y() * v.y();
-                if (dot > 0 && std::abs(cross) < kStraight * dot) {
-                    points.back() = at;
+            level = now;
+            if (line.size() > 1) {
+                const GeoPoint &p = line[line.size() - 2], &q = line.back();
+                const double ux = q.lon_deg - p.lon_deg, uy = (q.lat_deg - p.lat_deg) * lat_scale;
+                const double vx = s.place.lon_deg - q.lon_deg, vy = (s.place.lat_deg - q.lat_deg) * lat_scale;
+                const double along = ux * vx + uy * vy;
+                if (along > 0 && std::abs(ux * vy - uy * vx) < kStraight * along) {
+                    line.back() = s.place;
                     continue;
                 }
             }
-            if (points.isEmpty() || points.back() != at) points << at;
+            if (!(line.back() == s.place)) line.push_back(s.place);
         }
+        close();
     }
 }
 

@@ -118,6 +118,7 @@ class MapView : public QWidget {
     std::vector<GeoPoint>* outlineOf(Plan& plan, ItemId id) const;
 
     // MapPaint.cpp
+    void paintStill(QPainter& p);
     void paintGround(QPainter& p);
     void paintFences(QPainter& p);
     void paintBlocks(QPainter& p);
@@ -134,7 +135,7 @@ class MapView : public QWidget {
     void paintRally(QPainter& p);
     QPolygonF polygon(const std::vector<GeoPoint>& outline) const;
     QPolygonF polygon(const Fence& fence) const;
-    QPolygonF onScreen(const QPolygonF& mercator) const;
+    QPolygonF onScreen(const QPolygonF& mercator, double least_px) const;
 
     PlanSession* session_;
     MapBase base_;
@@ -155,6 +156,20 @@ class MapView : public QWidget {
     ItemId toggled_ = 0;
     int drag_number_ = 100;
     std::vector<QRectF> look_labels_;  // places tabs must not cover, of the last painting
+    /// Everything the still layer was painted from.
+    struct Still {
+        MapTransform view;
+        bool night = false;
+        std::optional<double> ceiling, floor;
+        std::vector<Fence> fences;
+        std::vector<Obstacle> obstacles;
+        std::vector<Zone> zones;
+        std::vector<AirspaceCover> covers;
+        std::set<ItemId> selected;
+        bool operator==(const Still&) const;
+    };
+    QPixmap still_;
+    Still still_of_;
     QPixmap ground_;
     MapTransform ground_view_;
     QString status_;

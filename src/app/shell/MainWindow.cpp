@@ -8,6 +8,7 @@
 #include "core/exchange/Export.h"
 #include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
+#include "session/UnsavedKeeper.h"
 
 namespace anhinga {
 
@@ -145,16 +146,19 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     connect(&message_timer_, &QTimer::timeout, message_, &QLabel::hide);
     connectAll();
     link_.setRecordFolder(dataFolder() + "/recordings");
-    autosave_timer_.setInterval(15000);
-    connect(&autosave_timer_, &QTimer::timeout, this, &MainWindow::autosave);
-    autosave_timer_.start();
+    keeper_ = new UnsavedKeeper(&plan_, dataFolder() + "/unsaved", this);
+    connect(keeper_, &UnsavedKeeper::problemChanged, this, [this](const QString& problem) {
+        if (!problem.isEmpty()) showMessage(problem);
+    });
     setNight(QSettings().value("theme/night", false).toBool());
     traces_->setTraces({{"position.height_home_m"}, {"velocity.ground_mps"}, {"battery.left_percent", true}});
     setWorkspace(Workspace::draft);
     rebuildRecent();
 }
 
-MainWindow::~MainWindow() = default;
+MainWindow::~MainWindow() {
+    delete keeper_;  // it writes from the plan session, which goes with the members
+}
 
 QAction* MainWindow::addAct(const QString& name, const QString& text, const QKeySequence& key,
                             const std::function<void()>& act) {

@@ -23,6 +23,8 @@ class QStackedWidget;
 
 namespace anhinga {
 
+class UnsavedKeeper;
+
 enum class Workspace { draft, rehearse, field, debrief };
 
 class MainWindow : public QMainWindow {
@@ -38,7 +40,7 @@ class MainWindow : public QMainWindow {
     void setNight(bool night);
     /// Offers what was not saved before the last run ended badly.
     void recover();
-    /// Keeps what is not saved safe against a bad end; done by itself every few seconds.
+    /// Keeps what is not saved safe against a bad end; done by itself a moment after each edit.
     void autosave();
 
     PlanSession& plan() { return plan_; }
@@ -105,7 +107,8 @@ class MainWindow : public QMainWindow {
     MapView* map_ = nullptr;
     QWidget* tools_ = nullptr;
     QLabel* message_ = nullptr;
-    QTimer message_timer_, autosave_timer_;
+    QTimer message_timer_;
+    UnsavedKeeper* keeper_ = nullptr;
     QString message_text_;
     Itinerary* itinerary_ = nullptr;
     Inspector* inspector_ = nullptr;

@@ -5,15 +5,11 @@
 #include "core/base/File.h"
 #include "core/exchange/Export.h"
 #include "core/logio/LogReader.h"
+#include "core/plan/KeptPlan.h"
 #include "core/plan/PlanFile.h"
+#include "session/UnsavedKeeper.h"
 
 namespace anhinga {
-
-namespace {
-QString autosavePath() {
-    return MainWindow::dataFolder() + "/unsaved" + kPlanExtension;
-}
-}  // namespace
 
 QString MainWindow::dataFolder() {
     return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
@@ -67,8 +63,17 @@ void MainWindow::openDialog() {
 }
 
 void MainWindow::saveTo(const QString& path) {
+    if (path == plan_.path() && plan_.changedOnDisk()) {
+        const auto answer = QMessageBox::warning(
+            this, "Changed meanwhile",
+            QString("%1 was changed by another window or program since it was opened here. Saving now would undo "
+                    "that.")
+                .arg(QFileInfo(path).fileName()),
+            QMessageBox::Save | QMessageBox::Cancel, QMessageBox::Cancel);
+        if (answer != QMessageBox::Save) return showMessage("Not saved. \"Save plan as …\" keeps both versions");
+    }
     if (const auto ok = plan_.save(path); !ok) return showMessage(QString::fromStdString(ok.error().message));
-    QFile::remove(autosavePath());
+    keeper_->flush();
     remember(path);
     refreshTop();
 }
@@ -147,31 +152,29 @@ void MainWindow::rebuildRecent() {
 }
 
 void MainWindow::autosave() {
-    if (!plan_.modified()) return;
-    QDir().mkpath(dataFolder());
-    Plan copy = *plan_.plan();
-    for (auto* files : {&copy.terrain_files, &copy.imagery_files})
-        for (std::string& f : *files) f = resolveBeside(plan_.path().toStdString(), f);
-    if (const auto ok = savePlan(copy, autosavePath().toStdString()); !ok)
-        showMessage("Changes cannot be kept safe: " + QString::fromStdString(ok.error().message));
+    keeper_->flush();
 }
 
 void MainWindow::recover() {
-    if (!QFile::exists(autosavePath())) return;
-    const auto kept = loadPlan(autosavePath().toStdString());
-    QFile::remove(autosavePath());
-    if (!kept) return;
-    if (QMessageBox::question(this, "Unsaved changes found",
-                              QString("The program ended before the changes to \"%1\" were saved. Open them?")
-                                  .arg(QString::fromStdString(kept->title))) != QMessageBox::Yes)
+    for (const LeftPlan& left : leftPlans(keeper_->folder().toStdString())) {
+        const QString whose =
+            left.original.empty() ? QString() : " of " + QFileInfo(QString::fromStdString(left.original)).fileName();
+        const auto answer =
+            QMessageBox::question(this, "Unsaved changes found",
+                                  QString("The program ended before the changes to \"%1\"%2 were saved. Open them?")
+                                      .arg(QString::fromStdString(left.plan.title), whose),
+                                  QMessageBox::Yes | QMessageBox::No | QMessageBox::Ignore, QMessageBox::Yes);
+        if (answer == QMessageBox::Ignore) continue;  // asked again next time
+        removeLeft(left);
+        if (answer != QMessageBox::Yes) continue;
+        plan_.restore(QString::fromStdString(left.original), left.plan);
+        keeper_->flush();
         return;
-    plan_.replace("Recovered changes", *kept);
+    }
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
     if (!mayDiscard()) return e->ignore();
-    QFile::remove(autosavePath());
-    autosave_timer_.stop();
     e->accept();
 }
 

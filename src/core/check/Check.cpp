@@ -76,11 +76,15 @@ void applyAll(Plan& plan, const std::vector<Finding>& findings) {
         if (!f.corrections.empty()) f.corrections.front().apply(plan);
 }
 
-PlanView viewOf(const Plan& plan, const Terrain* terrain) {
+namespace {
+
+PlanView compute(const Plan& plan, const Terrain* terrain, const PlanView* before) {
     PlanView view;
     view.route = expand(plan, terrain);
     view.path = pathOf(plan, view.route, terrain);
-    view.clearance = clearanceOf(view.path, terrain, plan.obstacles);
+    view.clearance = before != nullptr
+                         ? clearanceOf(view.path, terrain, plan.obstacles, {before->path, before->clearance})
+                         : clearanceOf(view.path, terrain, plan.obstacles);
     auto mission = compileMission(plan, view.route);
     if (mission)
         view.mission = std::move(*mission);
@@ -89,6 +93,16 @@ PlanView viewOf(const Plan& plan, const Terrain* terrain) {
     view.fence = compileFences(plan);
     view.rally = compileRally(plan);
     return view;
+}
+
+}  // namespace
+
+PlanView viewOf(const Plan& plan, const Terrain* terrain) {
+    return compute(plan, terrain, nullptr);
+}
+
+PlanView viewOf(const Plan& plan, const Terrain* terrain, const Plan& plan_before, const PlanView& before) {
+    return compute(plan, terrain, plan.obstacles == plan_before.obstacles ? &before : nullptr);
 }
 
 }  // namespace anhinga

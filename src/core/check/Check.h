@@ -50,6 +50,8 @@ struct PlanView {
     MissionSet toSend() const { return {mission->items, fence, rally}; }
 };
 PlanView viewOf(const Plan& plan, const Terrain* terrain);
+/// The same, quicker where little has changed: `before` is the view of `plan_before` over the same terrain.
+PlanView viewOf(const Plan& plan, const Terrain* terrain, const Plan& plan_before, const PlanView& before);
 
 /// What a rule may look at. References must outlive it.
 struct CheckInput {

@@ -32,6 +32,12 @@ class Sampler {
         return found_;
     }
 
+    /// About how many samples there will be.
+    std::size_t expected() const {
+        const double total = path_.line.empty() ? 0 : path_.line.back().along_m;
+        return static_cast<std::size_t>(total / step_) + path_.line.size() * 2 + 16;
+    }
+
   private:
     void segment(const LinePoint& a, const LinePoint& b, std::size_t k, std::vector<ProfileSample>& out) {
         const double run = length(b.local - a.local);
@@ -84,14 +90,79 @@ class Sampler {
     std::vector<double> shares_;
 };
 
-}  // namespace
+/// Finds legs of an earlier path that are flown along the same line, and their samples.
+class Earlier {
+  public:
+    explicit Earlier(const ClearanceBefore& before) : before_(before) {
+        const auto& legs = before.path.legs;
+        first_.resize(legs.size(), {nullptr, 0});
+        for (const auto* list : {&before.clearance.profile, &before.clearance.repeats})
+            for (std::size_t i = 0; i < list->size(); ++i) {
+                auto& run = first_[(*list)[i].leg];
+                if (run.second++ == 0) run.first = &(*list)[i];
+            }
+    }
+    bool usable(const Path& path) const {
+        return before_.path.frame.origin() == path.frame.origin() &&
+               before_.clearance.legs.size() == before_.path.legs.size();
+    }
 
-Clearance clearanceOf(const Path& path, const Terrain* terrain, const std::vector<Obstacle>& obstacles) {
+    /// The samples of a leg like `leg` of `path`; nothing when there is none. Legs keep their order mostly: the search
+    /// goes on from where the last one was found.
+    std::optional<std::size_t> find(const Path& path, const PathLeg& leg) {
+        constexpr std::size_t kAhead = 4;
+        const auto& legs = before_.path.legs;
+        for (std::size_t k = next_; k < std::min(legs.size(), next_ + kAhead); ++k)
+            if (sameLine(path, leg, legs[k])) {
+                next_ = k + 1;
+                return k;
+            }
+        if (next_ < legs.size()) ++next_;
+        return std::nullopt;
+    }
+    std::pair<const ProfileSample*, std::size_t> samples(std::size_t leg) const { return first_[leg]; }
+    const LegClearance& leg(std::size_t k) const { return before_.clearance.legs[k]; }
+    double startAlong(std::size_t k) const { return before_.path.line[before_.path.legs[k].line_from].along_m; }
+
+  private:
+    bool sameLine(const Path& path, const PathLeg& a, const PathLeg& b) const {
+        if (a.line_to - a.line_from != b.line_to - b.line_from || a.climb != b.climb || a.repeat != b.repeat)
+            return false;
+        for (std::size_t i = 0; i < a.line_to - a.line_from; ++i) {
+            const LinePoint &p = path.line[a.line_from + i], &q = before_.path.line[b.line_from + i];
+            if (!(p.position == q.position) || p.amsl_m != q.amsl_m) return false;
+        }
+        return true;
+    }
+
+    const ClearanceBefore& before_;
+    std::vector<std::pair<const ProfileSample*, std::size_t>> first_;
+    std::size_t next_ = 0;
+};
+
+Clearance compute(const Path& path, const Terrain* terrain, const std::vector<Obstacle>& obstacles, Earlier* earlier) {
     Clearance result;
     Sampler sampler(path, terrain, obstacles);
+    result.legs.reserve(path.legs.size());
+    result.profile.reserve(sampler.expected());
     for (std::size_t k = 0; k < path.legs.size(); ++k) {
         const PathLeg& leg = path.legs[k];
-        const LegClearance found = sampler.leg(k, leg.repeat ? result.repeats : result.profile);
+        auto& to = leg.repeat ? result.repeats : result.profile;
+        LegClearance found;
+        const auto same = earlier != nullptr ? earlier->find(path, leg) : std::nullopt;
+        if (same) {
+            found = earlier->leg(*same);
+            const auto [samples, n] = earlier->samples(*same);
+            const double shift = path.line[leg.line_from].along_m - earlier->startAlong(*same);
+            const std::size_t begin = to.size();
+            to.insert(to.end(), samples, samples + n);
+            for (std::size_t i = begin; i < to.size(); ++i) {
+                to[i].along_m += shift;
+                to[i].leg = k;
+            }
+        } else {
+            found = sampler.leg(k, to);
+        }
         if (!leg.climb) {
             result.has_unknown |= found.has_unknown;
             if (found.lowest_m && (!result.lowest_m || *found.lowest_m < *result.lowest_m)) {
@@ -102,6 +173,18 @@ Clearance clearanceOf(const Path& path, const Terrain* terrain, const std::vecto
         result.legs.push_back(found);
     }
     return result;
+}
+
+}  // namespace
+
+Clearance clearanceOf(const Path& path, const Terrain* terrain, const std::vector<Obstacle>& obstacles) {
+    return compute(path, terrain, obstacles, nullptr);
+}
+
+Clearance clearanceOf(const Path& path, const Terrain* terrain, const std::vector<Obstacle>& obstacles,
+                      const ClearanceBefore& before) {
+    Earlier earlier(before);
+    return compute(path, terrain, obstacles, earlier.usable(path) ? &earlier : nullptr);
 }
 
 }  // namespace anhinga

@@ -47,4 +47,12 @@ struct Clearance {
 /// everything is unknown. At most 200,000 samples a plan: longer paths are sampled wider and say so by has_unknown.
 Clearance clearanceOf(const Path& path, const Terrain* terrain, const std::vector<Obstacle>& obstacles = {});
 
+/// An earlier result for the same terrain and obstacles: legs flown along the same line are taken from it.
+struct ClearanceBefore {
+    const Path& path;
+    const Clearance& clearance;
+};
+Clearance clearanceOf(const Path& path, const Terrain* terrain, const std::vector<Obstacle>& obstacles,
+                      const ClearanceBefore& before);
+
 }  // namespace anhinga

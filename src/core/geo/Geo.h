@@ -43,7 +43,7 @@ inline double cross(Vec2 a, Vec2 b) {
     return a.x * b.y - a.y * b.x;
 }
 inline double length(Vec2 a) {
-    return std::hypot(a.x, a.y);
+    return std::sqrt(a.x * a.x + a.y * a.y);  // metres of a plane: no overflow to guard against, and quick
 }
 
 /// Tangent plane at `origin` (x east, y north, metres), through earth-centred coordinates, so that it holds at the

@@ -1,0 +1,69 @@
+#include "session/UnsavedKeeper.h"
+
+namespace anhinga {
+
+UnsavedKeeper::UnsavedKeeper(PlanSession* session, QString folder, QObject* parent)
+    : QObject(parent), session_(session), folder_(std::move(folder)) {
+    auto copy = KeptCopy::begin(folder_.toStdString());
+    if (copy)
+        copy_ = std::move(*copy);
+    else
+        problem_ = QString::fromStdString(copy.error().message);
+    constexpr int kSoon_ms = 250;  // several edits in quick succession (a drag) are kept once
+    soon_.setSingleShot(true);
+    soon_.setInterval(kSoon_ms);
+    connect(&soon_, &QTimer::timeout, this, &UnsavedKeeper::request);
+    connect(session_, &PlanSession::planChanged, this, [this] {
+        // Not restarted: a long drag is kept on its way too.
+        if (!soon_.isActive()) soon_.start();
+    });
+    worker_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
+}
+
+UnsavedKeeper::~UnsavedKeeper() {
+    worker_.request_stop();
+    if (worker_.joinable()) worker_.join();
+}
+
+void UnsavedKeeper::request() {
+    const std::lock_guard lock(mutex_);
+    job_ = Job{session_->modified() ? session_->plan() : nullptr, session_->path().toStdString()};
+    wake_.notify_one();
+}
+
+void UnsavedKeeper::flush() {
+    soon_.stop();
+    request();
+    std::unique_lock lock(mutex_);
+    done_.wait_for(lock, std::chrono::seconds(20), [this] { return !job_ && !busy_; });
+}
+
+void UnsavedKeeper::work(const std::stop_token& stop) {
+    while (true) {
+        Job job;
+        {
+            std::unique_lock lock(mutex_);
+            if (!wake_.wait(lock, stop, [this] { return job_.has_value(); })) return;
+            job = std::move(*job_);
+            job_.reset();
+            busy_ = true;
+        }
+        QString problem;
+        if (!job.plan)
+            copy_.clear();
+        else if (const auto ok = copy_.write(*job.plan, job.original); !ok)
+            problem = "Changes cannot be kept safe: " + QString::fromStdString(ok.error().message);
+        {
+            const std::lock_guard lock(mutex_);
+            busy_ = false;
+            done_.notify_all();
+        }
+        QMetaObject::invokeMethod(this, [this, problem] {
+            if (problem == problem_) return;
+            problem_ = problem;
+            emit problemChanged(problem_);
+        });
+    }
+}
+
+}  // namespace anhinga
