@@ -296,7 +296,7 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         }
         const int number = found == index.end() ? 0 : numbers[found->second];
         const QString label = pt.source == kHomeId ? "home" : number > 0 ? QString::number(number) : QString();
-        if (label.isEmpty() || (many && !selected) || (!many && at.x() - last_x < 14)) continue;
+        if (label.isEmpty() || (many && !selected) || (!many && at.x() - last_x < 20)) continue;
         last_x = at.x();
         p.setPen(theme_.ink);
         p.setFont(uiFont(8.5, true));

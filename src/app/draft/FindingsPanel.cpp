@@ -18,12 +18,25 @@ FindingsPanel::FindingsPanel(PlanSession* session, QWidget* parent) : QScrollAre
     setObjectName("findings");
     setWidgetResizable(true);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    connect(session_, &PlanSession::derivedChanged, this, &FindingsPanel::rebuild);
+    connect(session_, &PlanSession::derivedChanged, this, &FindingsPanel::refresh);
     rebuild();
 }
 
 void FindingsPanel::setTheme(const Theme& theme) {
     theme_ = theme;
+    rebuild();
+}
+
+void FindingsPanel::refresh() {
+    QString now = QString::number(session_->derived()->plan->items.empty());
+    int said = 0;
+    for (const Finding& f : session_->derived()->findings) {
+        if (++said > kMostCards + 1) break;
+        now += QString::fromStdString(f.rule + f.message + (f.corrections.empty() ? "" : f.corrections.front().text));
+    }
+    now += QString::number(session_->derived()->findings.size());
+    if (now == shown_) return;
+    shown_ = now;
     rebuild();
 }
 
@@ -48,7 +61,7 @@ void FindingsPanel::rebuild() {
     }
     int shown = 0;
     for (const Finding& f : findings) {
-        if (++shown > 60) break;
+        if (++shown > kMostCards) break;
         auto* card = new QFrame;
         card->setProperty("card", true);
         const QColor edge = f.severity == Severity::stop   ? theme_.vermilion
@@ -65,6 +78,7 @@ void FindingsPanel::rebuild() {
         go->setWordWrap(true);
         inner->addWidget(go);
         auto* row = new QHBoxLayout;
+        row->setSpacing(14);
         if (f.place || f.item != 0) {
             auto* show = new QPushButton("Show");
             show->setProperty("link", true);

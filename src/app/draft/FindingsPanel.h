@@ -18,8 +18,11 @@ class FindingsPanel : public QScrollArea {
     void goTo(ItemId item, std::optional<GeoPoint> place);
 
   private:
+    static constexpr int kMostCards = 60;
+    void refresh();
     void rebuild();
     PlanSession* session_;
+    QString shown_;  // what the cards were made from
     Theme theme_ = Theme::light();
 };
 

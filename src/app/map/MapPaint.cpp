@@ -549,6 +549,11 @@ void MapView::paintItems(QPainter& p) {
                 if (best_overlap == 0) break;
             }
             tab = best;
+            // No room: the dot alone says more than tabs over tabs. What is selected is always named.
+            if (best_overlap > 0.25 * w * h && !selected) {
+                if (!block) p.drawPixmap(m.dot - QPointF(size / 2, size / 2), dot);
+                continue;
+            }
             taken.push_back(tab);
             p.setPen(pen(theme_.ink, 1));
             p.drawLine(m.dot, QPointF(std::clamp(m.dot.x(), tab.left(), tab.right()),

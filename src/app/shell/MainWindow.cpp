@@ -311,7 +311,8 @@ void MainWindow::makeTools() {
     column->setContentsMargins(3, 3, 3, 3);
     column->setSpacing(1);
     for (const char* name :
-         {"tool select", "tool waypoint", "tool home", "tool block", "tool keep in", "tool keep out", "tool look-at"}) {
+         {"tool select", "tool waypoint", "tool home", "tool block", "tool keep in", "tool keep out", "tool circle",
+          "tool look-at", "tool rally", "tool mast", "tool wire", "tool trees", "tool measure"}) {  // as in MapTool
         QAction* a = action(name);
         auto* b = new QPushButton(a->text());
         b->setObjectName(QString("button ") + name);
@@ -482,7 +483,7 @@ void MainWindow::refreshTop() {
                                              : QFileInfo(plan_.path()).fileName()));
     const Derived& d = *plan_.derived();
     const QString count = findingsCount(d.findings);
-    steps_[0]->setText(QString("Draft\n%1 items · %2").arg(p.items.size()).arg(count));
+    steps_[0]->setText(QString("Draft\n%1 items").arg(p.items.size()));
     steps_[1]->setText("Rehearse\n" + (d.rehearsal
                                            ? QString("%1 · lands with %2 %")
                                                  .arg(QString::fromStdString(durationText(d.rehearsal->duration_s)))
