@@ -99,3 +99,29 @@ TEST_CASE("the magnetic field is smooth, has no sources, and holds at the edges 
     CHECK_FALSE(isMagneticModelValid(2031));
     CHECK_FALSE(isMagneticModelValid(2024.9));
 }
+
+TEST_CASE("the compiled coefficients are those of the published file", "[geo][magnetic]") {
+    struct Row {
+        int n, m;
+        double g, h, g_rate, h_rate;
+    };
+    const Row compiled[] = {
+#include "core/geo/WmmCoefficients.inc"
+    };
+    std::istringstream file(anhinga::testing::slurp(anhinga::testing::demo("../world/WMM2025.COF")));
+    std::size_t i = 0;
+    for (std::string line; std::getline(file, line);) {
+        Row r{};
+        if (std::sscanf(line.c_str(), "%d %d %lf %lf %lf %lf", &r.n, &r.m, &r.g, &r.h, &r.g_rate, &r.h_rate) != 6)
+            continue;
+        REQUIRE(i < std::size(compiled));
+        CHECK(compiled[i].n == r.n);
+        CHECK(compiled[i].m == r.m);
+        CHECK(compiled[i].g == r.g);
+        CHECK(compiled[i].h == r.h);
+        CHECK(compiled[i].g_rate == r.g_rate);
+        CHECK(compiled[i].h_rate == r.h_rate);
+        ++i;
+    }
+    CHECK(i == 90);
+}

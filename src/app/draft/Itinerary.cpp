@@ -5,6 +5,8 @@
 #include "core/base/Text.h"
 #include "core/pattern/BlockPattern.h"
 
+#include "core/plan/Edit.h"
+
 namespace anhinga {
 
 namespace {
@@ -42,6 +44,16 @@ class RowPainter : public QStyledItemDelegate {
             if (item->kind == ItemKind::hold) title = QString("Hold %1 s").arg(effectiveHold_s(plan, *item), 0, 'f', 0);
             if (!item->name.empty()) title += QString::fromStdString(" · " + item->name);
             line = actionLine(plan, *item);
+            // How often it is flown, where that is not once; the name of a section where it begins.
+            if (const auto& flown = list_->session()->derived()->rehearsal) {
+                const auto visits = flown->visits.find(id);
+                if (visits != flown->visits.end() && visits->second != 1)
+                    line = QString("%1 visits").arg(visits->second) + (line.isEmpty() ? "" : " · ") + line;
+            }
+            const int at = plan.indexOf(id);
+            const Section* section = plan.findSection(item->section);
+            if (section != nullptr && (at == 0 || plan.items[static_cast<std::size_t>(at) - 1].section != section->id))
+                line = QString::fromStdString(section->name) + " from here" + (line.isEmpty() ? "" : " · ") + line;
             height = QString::fromStdString(heightText(item->kind == ItemKind::returnHome
                                                            ? Height::aboveHome(plan.return_height_m)
                                                            : effectiveHeight(plan, *item)));
@@ -50,8 +62,24 @@ class RowPainter : public QStyledItemDelegate {
         } else if (const Fence* fence = plan.findFence(id)) {
             title = fence->kind == FenceKind::keepIn ? "Keep-in fence" : "Keep-out fence";
             line = QString::fromStdString(fence->name);
-            height = QString("%1 corners").arg(fence->outline.size());
+            height = fence->isCircle() ? QString("%1 m round").arg(fence->radius_m, 0, 'f', 0)
+                                       : QString("%1 corners").arg(fence->outline.size());
             stripe = theme.plum;
+        } else if (const RallyPoint* rally = plan.findRally(id)) {
+            title = "Rally point";
+            line = QString::fromStdString(rally->name);
+            height = QString::fromStdString(heightText(rally->height));
+            stripe = theme.plum;
+        } else if (const Obstacle* obstacle = plan.findObstacle(id)) {
+            title = QString("Obstacle: %1").arg(obstacleText(obstacle->kind));
+            line = QString::fromStdString(obstacle->name);
+            height = QString("%1 m high").arg(obstacle->height_m, 0, 'f', 0);
+            stripe = theme.vermilion;
+        } else if (const Zone* zone = plan.findZone(id)) {
+            title = QString("Airspace %1").arg(QString::fromStdString(zone->zone_class));
+            line = QString::fromStdString(zone->name);
+            height = zone->authorisation.empty() ? "restricted" : "authorised";
+            stripe = theme.marigold;
         }
         if (stripe.isValid()) p->fillRect(QRect(r.left(), r.top(), 4, r.height()), stripe);
         if (id == list_->active() && id != 0) p->fillRect(QRect(r.right() - 4, r.top(), 5, r.height()), theme.marigold);
@@ -138,6 +166,7 @@ Itinerary::Itinerary(PlanSession* session, QWidget* parent) : QListWidget(parent
     setItemDelegate(new RowPainter(this));
     connect(session_, &PlanSession::planChanged, this, &Itinerary::refresh);
     connect(session_, &PlanSession::selectionChanged, this, &Itinerary::syncSelection);
+    connect(session_, &PlanSession::derivedChanged, this, [this] { viewport()->update(); });  // visits
     connect(this, &QListWidget::itemSelectionChanged, this, [this] {
         if (refreshing_) return;
         std::set<ItemId> ids;
@@ -168,16 +197,26 @@ void Itinerary::refresh() {
     std::vector<ItemId> ids{kHomeId};
     for (const Item& item : plan.items) ids.push_back(item.id);
     for (const Fence& fence : plan.fences) ids.push_back(fence.id);
+    for (const RallyPoint& r : plan.rally) ids.push_back(r.id);
+    for (const Obstacle& o : plan.obstacles) ids.push_back(o.id);
+    for (const Zone& z : plan.zones) ids.push_back(z.id);
+    int number = 0;
     while (count() > static_cast<int>(ids.size())) delete takeItem(count() - 1);
     while (count() < static_cast<int>(ids.size())) addItem(new QListWidgetItem);
     for (std::size_t i = 0; i < ids.size(); ++i) {
+        // Most rows stay what they were: only what is another now is touched.
         QListWidgetItem* row = item(static_cast<int>(i));
-        row->setData(kIdRole, ids[i]);
-        const Item* it = plan.find(ids[i]);
-        row->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable |
-                      (it != nullptr ? Qt::ItemIsDragEnabled : Qt::NoItemFlags));
-        row->setData(Qt::AccessibleTextRole, QString::fromStdString(itemText(plan, ids[i])));
-        row->setToolTip(it != nullptr ? actionLine(plan, *it) : QString());
+        const bool is_item = i > 0 && i <= plan.items.size();
+        const Item* it = is_item ? &plan.items[i - 1] : nullptr;
+        if (it != nullptr) number += it->kind != ItemKind::takeOff && it->kind != ItemKind::returnHome;
+        if (row->data(kIdRole).value<ItemId>() != ids[i]) {
+            row->setData(kIdRole, ids[i]);
+            row->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable |
+                          (is_item ? Qt::ItemIsDragEnabled : Qt::NoItemFlags));
+        }
+        const QString said = it != nullptr ? QString("%1 %2").arg(kindText(it->kind)).arg(number)
+                                           : QString::fromStdString(itemText(plan, ids[i]));
+        if (row->data(Qt::AccessibleTextRole).toString() != said) row->setData(Qt::AccessibleTextRole, said);
     }
     refreshing_ = false;
     syncSelection();
@@ -186,8 +225,10 @@ void Itinerary::refresh() {
 
 void Itinerary::syncSelection() {
     refreshing_ = true;
-    for (int i = 0; i < count(); ++i)
-        item(i)->setSelected(session_->isSelected(item(i)->data(kIdRole).value<ItemId>()));
+    for (int i = 0; i < count(); ++i) {
+        const bool on = session_->isSelected(item(i)->data(kIdRole).value<ItemId>());
+        if (item(i)->isSelected() != on) item(i)->setSelected(on);
+    }
     if (session_->selection().size() == 1)
         if (const int row = rowOf(*session_->selection().begin()); row >= 0) scrollToItem(item(row));
     refreshing_ = false;
@@ -212,15 +253,7 @@ void Itinerary::dropEvent(QDropEvent* e) {
 void Itinerary::moveSelectionTo(int row) {
     const std::set<ItemId> moved = session_->selection();
     session_->edit("Reorder", [&](Plan& plan) {
-        const int target = std::clamp(row - 1, 0, static_cast<int>(plan.items.size()));
-        std::vector<Item> before, taken, after;
-        for (int i = 0; i < static_cast<int>(plan.items.size()); ++i) {
-            const Item& item = plan.items[static_cast<std::size_t>(i)];
-            (moved.contains(item.id) ? taken : i < target ? before : after).push_back(item);
-        }
-        plan.items = std::move(before);
-        plan.items.insert(plan.items.end(), taken.begin(), taken.end());
-        plan.items.insert(plan.items.end(), after.begin(), after.end());
+        moveTo(plan, moved, static_cast<std::size_t>(std::clamp(row - 1, 0, static_cast<int>(plan.items.size()))));
     });
 }
 
@@ -240,11 +273,13 @@ void Itinerary::paintEvent(QPaintEvent* e) {
     QPainter p(viewport());
     p.setRenderHint(QPainter::Antialiasing);
     int depth = 0;
-    for (const Item& it : session_->plan()->items)
-        for (const Action& a : it.actions) {
+    const Plan& plan = *session_->plan();
+    for (std::size_t i = 0; i < plan.items.size(); ++i)
+        for (const Action& a : plan.items[i].actions) {
             const auto* repeat = std::get_if<Repeat>(&a);
             if (repeat == nullptr) continue;
-            const int from = rowOf(repeat->target), to = rowOf(it.id);
+            const int from = rowOf(repeat->target), to = static_cast<int>(i) + 1;
+            if (to >= count()) continue;
             if (from < 0 || to < 0) continue;
             const QRect top = visualItemRect(item(std::min(from, to))),
                         bottom = visualItemRect(item(std::max(from, to)));

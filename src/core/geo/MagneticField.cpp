@@ -18,7 +18,7 @@ struct Coefficient {
     double g, h, g_rate, h_rate;
 };
 constexpr Coefficient kModel[] = {
-#include "WmmCoefficients.inc"
+#include "core/geo/WmmCoefficients.inc"
 };
 static_assert(sizeof(kModel) / sizeof(kModel[0]) == kDegree * (kDegree + 3) / 2, "one row for each degree and order");
 

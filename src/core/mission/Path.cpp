@@ -182,7 +182,8 @@ class PathBuilder {
         const auto isSpline = [&](std::size_t k) { return std::binary_search(splines_.begin(), splines_.end(), k); };
         for (const std::size_t k : splines_) {
             const Vec2 from = local_[path_.legs[k].from], to = local_[path_.legs[k].to];
-            Vec2 in = to - from, out = to - from;
+            const Vec2 straight_on = to - from;
+            Vec2 in = straight_on, out = straight_on;
             if (k > 0 && !path_.legs[k - 1].climb && length(chord(k - 1)) > 0.5)
                 in = isSpline(k - 1) ? splineDirection(local_[path_.legs[k - 1].from], to) : chord(k - 1);
             if (k + 1 < path_.legs.size() && !path_.legs[k + 1].climb && length(chord(k + 1)) > 0.5 &&
