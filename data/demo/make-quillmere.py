@@ -302,6 +302,8 @@ patrol.add("waypoint", (560, -160), 70)
 patrol.add("return-home")
 patrol.fence("keep-in", "island trust", KEEP_IN)
 patrol.fence("keep-out", "colony", COLONY)
+patrol.obstacle("wire", "power line", MASTS, 13, 10)
+patrol.obstacle("mast", "lighthouse", [LIGHTHOUSE], 38, 15, radius_m=4)
 patrol.save("patrol")
 
 quarry = Plan("Quarry stock piles", HOME, defaults={"height": {"value_m": 60, "ref": "home"}, "speed_mps": 8, "acceptance_m": 2},
@@ -314,6 +316,8 @@ quarry.add("waypoint", (820, -60), 80)
 quarry.add("return-home")
 quarry.fence("keep-in", "island trust", KEEP_IN)
 quarry.fence("keep-out", "colony", COLONY)
+quarry.obstacle("wire", "power line", MASTS, 13, 10)
+quarry.obstacle("mast", "lighthouse", [LIGHTHOUSE], 38, 15, radius_m=4)
 quarry.save("quarry")
 
 # A plan full of mistakes: each of the rules of a route finds its own, once.

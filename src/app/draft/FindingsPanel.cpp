@@ -51,10 +51,16 @@ void FindingsPanel::rebuild() {
     column->addWidget(title);
     if (findings.empty()) {
         const Derived& d = *session_->derived();
-        auto* none = new QLabel(
-            d.plan->items.empty()
-                ? QString("Nothing drawn yet")
-                : QString("Terrain and fences clear. Obstacles are not drawn: masts, trees and wires are not known."));
+        // Never more than is known: what was looked at, and what could not be.
+        QString text = "Nothing drawn yet";
+        if (!d.plan->items.empty()) {
+            text = d.plan->obstacles.empty()
+                       ? "Terrain and fences clear. Obstacles are not drawn: masts, trees and wires are not known."
+                       : "Terrain, fences and the drawn obstacles clear. Masts, trees and wires that are not drawn are "
+                         "not known.";
+            if (d.plan->zones.empty() && d.plan->covers.empty()) text += " Airspace is unknown: no data is imported.";
+        }
+        auto* none = new QLabel(text);
         none->setWordWrap(true);
         none->setProperty("quiet", true);
         column->addWidget(none);

@@ -607,7 +607,7 @@ void MapView::paintShape(QPainter& p) {
     }
     if (!drag_text_.isEmpty() && grip_ == Grip::items) {
         p.setFont(uiFont(8.5, true));
-        haloText(p, last_at_ + QPointF(16, -14), drag_text_, theme_.ink, theme_.raised);
+        haloText(p, last_at_ + QPointF(16, 28), drag_text_, theme_.ink, theme_.raised);
     }
     if (shape_.empty()) return;
     QPolygonF line = polygon(shape_);
