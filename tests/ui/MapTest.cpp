@@ -1,3 +1,4 @@
+#include "core/geo/Polygon.h"
 #include "ui/Driver.h"
 
 using namespace anhinga;
@@ -95,6 +96,8 @@ TEST_CASE("several items are boxed, moved together and nudged by metres", "[ui][
 TEST_CASE("corners of a selected fence are dragged and added", "[ui][map][draft]") {
     Driver d;
     d.openDemo();
+    d.window.map().showPlace(middleOf(d.plan().fences[1].outline));
+    d.window.map().zoomBy(2, d.window.map().rect().center());
     const Fence fence = d.plan().fences[1];
     d.window.plan().select({fence.id});
     d.settle();

@@ -131,7 +131,8 @@ TEST_CASE("items are reordered in the itinerary and repeats keep their target", 
     Driver d;
     d.openDemo();
     auto* list = d.child<QListWidget>("itinerary");
-    CHECK(list->count() == static_cast<int>(1 + d.plan().items.size() + d.plan().fences.size()));
+    CHECK(list->count() ==
+          static_cast<int>(1 + d.plan().items.size() + d.plan().fences.size() + d.plan().obstacles.size()));
     QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::NoModifier, list->visualItemRect(list->item(4)).center());
     CHECK(d.window.plan().isSelected(d.plan().items[3].id));
     const ItemId moved = d.plan().items[3].id;

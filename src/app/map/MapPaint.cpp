@@ -27,6 +27,9 @@ void haloText(QPainter& p, QPointF at, const QString& text, const QColor& ink, c
     p.fillPath(path, ink);
 }
 
+constexpr std::size_t kManyStrokes = 600;
+constexpr std::size_t kCrowded = 80;  // items, above which tabs are shown for the selection alone
+
 double metresStep(double wanted) {
     const double power = std::pow(10, std::floor(std::log10(wanted)));
     return wanted / power >= 5     ? 5 * power
@@ -210,22 +213,77 @@ void MapView::paintBlocks(QPainter& p) {
 }
 
 void MapView::paintRoute(QPainter& p) {
-    const Derived& d = *session_->derived();
+    if (!layered()) {
+        paintRuns(p, true);
+        paintRuns(p, false);
+        paintChevrons(p);
+        return;
+    }
+    // Of thousands of legs only those at the selection can move under a drag: the others are painted once.
+    const RouteLayer now{view_, theme_.night, overlay_.plan_quiet, still_runs_};
+    if (route_.isNull() || route_.size() != size() * devicePixelRatioF() || !(now == route_of_)) {
+        route_ = QPixmap(size() * devicePixelRatioF());
+        route_.setDevicePixelRatio(devicePixelRatioF());
+        route_.fill(Qt::transparent);
+        QPainter layer(&route_);
+        layer.setRenderHint(QPainter::Antialiasing);
+        paintRuns(layer, false);
+        paintDots(layer);
+        route_of_ = now;
+    }
+    p.drawPixmap(0, 0, route_);
+    paintRuns(p, true);
+    paintChevrons(p);
+}
+
+QPixmap MapView::dot(double size, double radius, double width) const {
+    const double ratio = devicePixelRatioF();
+    QPixmap dot(static_cast<int>(size * ratio), static_cast<int>(size * ratio));
+    dot.setDevicePixelRatio(ratio);
+    dot.fill(Qt::transparent);
+    QPainter d(&dot);
+    d.setRenderHint(QPainter::Antialiasing);
+    d.setPen(pen(theme_.ink, width));
+    d.setBrush(theme_.raised);
+    d.drawEllipse(QPointF(size / 2, size / 2), radius, radius);
+    return dot;
+}
+
+/// The points of a crowded map, as far as they are not selected.
+void MapView::paintDots(QPainter& p) {
+    const QPixmap mark = dot(8, 3, 1.2);
+    const QRectF screen = QRectF(rect()).adjusted(-8, -8, 8, 8);
+    for (const Item& item : session_->plan()->items) {
+        if (!hasPosition(item.kind) || session_->isSelected(item.id)) continue;
+        const QPointF at = view_.toScreen(item.position);
+        if (screen.contains(at)) p.drawPixmap(at - QPointF(4, 4), mark);
+    }
+}
+
+bool MapView::layered() const {
+    return strokes_ > kManyStrokes && session_->plan()->items.size() > kCrowded;
+}
+
+bool MapView::RouteLayer::operator==(const RouteLayer& o) const {
+    return view.scale == o.view.scale && view.centre == o.view.centre && view.size == o.view.size && night == o.night &&
+           quiet == o.quiet && runs == o.runs;
+}
+
+void MapView::paintRuns(QPainter& p, bool at_selection) {
     const bool quiet = overlay_.plan_quiet;
     const QColor levels[] = {theme_.lagoon, theme_.marigold, theme_.vermilion, theme_.quiet};
     // Thousands of legs: single strokes with flat ends are several times as quick as one long line with round joints.
-    std::size_t strokes = 0;
-    for (const Run& r : runs_) strokes += static_cast<std::size_t>(r.points.size());
-    const bool many = strokes > 600;
+    const bool many = layered();
     p.save();
     const Qt::PenCapStyle cap = many ? Qt::FlatCap : Qt::RoundCap;
     const Qt::PenJoinStyle join = many ? Qt::BevelJoin : Qt::RoundJoin;
     const QRectF seen = QRectF(rect()).adjusted(-8, -8, 8, 8);
     std::vector<QPolygonF> lines;
     lines.reserve(runs_.size());
-    for (const Run& r : runs_) lines.push_back(onScreen(r.points, many ? 2.0 : 0.7));
+    for (const Run& r : runs_)
+        lines.push_back(r.at_selection == at_selection ? onScreen(r.points, many ? 2.0 : 0.7) : QPolygonF());
     const auto visible = [&](const QPolygonF& line) {
-        return line.boundingRect().adjusted(-1, -1, 1, 1).intersects(seen);
+        return !line.isEmpty() && line.boundingRect().adjusted(-1, -1, 1, 1).intersects(seen);
     };
     QVector<QLineF> segments;
     const auto stroke = [&](const QPolygonF& line) {
@@ -257,7 +315,12 @@ void MapView::paintRoute(QPainter& p) {
         stroke(lines[i]);
     }
     p.restore();
-    if (quiet) return;
+}
+
+void MapView::paintChevrons(QPainter& p) {
+    if (overlay_.plan_quiet) return;
+    const Derived& d = *session_->derived();
+    const QRectF seen = QRectF(rect()).adjusted(-8, -8, 8, 8);
     p.setPen(pen(theme_.raised, 1.6));
     for (const PathLeg& leg : d.view.path.legs) {
         if (leg.climb || leg.line_to <= leg.line_from) continue;
@@ -467,12 +530,13 @@ void MapView::paintItems(QPainter& p) {
         taken.push_back(QRectF(at + QPointF(14, 3), QSizeF(p.fontMetrics().horizontalAdvance(text), 16)));
     }
     const QRectF screen = QRectF(rect()).adjusted(-40, -40, 40, 40);
-    const bool crowded = plan.items.size() > 80;
+    const bool crowded = plan.items.size() > kCrowded;
     int count = 0;
     for (const Item& item : plan.items) {
         count += item.kind != ItemKind::takeOff && item.kind != ItemKind::returnHome;
         if (crowded && !session_->isSelected(item.id) && item.kind != ItemKind::block) {
             // No tabs then: the dot is all there is to draw.
+            if (layered()) continue;  // painted with the route
             if (const QPointF at = view_.toScreen(item.position); hasPosition(item.kind) && screen.contains(at))
                 marks.push_back({item.id, at, {}, {}});
             continue;
@@ -507,18 +571,8 @@ void MapView::paintItems(QPainter& p) {
         if (const auto* w = qobject_cast<const QWidget*>(child); w != nullptr && w->isVisible())
             taken.push_back(w->geometry());
     taken.insert(taken.end(), look_labels_.begin(), look_labels_.end());
-    const double ratio = devicePixelRatioF();
     const double size = crowded ? 8 : 16;
-    QPixmap dot(static_cast<int>(size * ratio), static_cast<int>(size * ratio));
-    dot.setDevicePixelRatio(ratio);
-    dot.fill(Qt::transparent);
-    {
-        QPainter d(&dot);
-        d.setRenderHint(QPainter::Antialiasing);
-        d.setPen(pen(theme_.ink, crowded ? 1.2 : 1.8));
-        d.setBrush(theme_.raised);
-        d.drawEllipse(QPointF(size / 2, size / 2), crowded ? 3 : 5, crowded ? 3 : 5);
-    }
+    const QPixmap mark = dot(size, crowded ? 3 : 5, crowded ? 1.2 : 1.8);
     for (const Mark& m : marks) {
         if (!screen.contains(m.dot)) continue;
         const bool selected = session_->isSelected(m.id);
@@ -551,7 +605,7 @@ void MapView::paintItems(QPainter& p) {
             tab = best;
             // No room: the dot alone says more than tabs over tabs. What is selected is always named.
             if (best_overlap > 0.25 * w * h && !selected) {
-                if (!block) p.drawPixmap(m.dot - QPointF(size / 2, size / 2), dot);
+                if (!block) p.drawPixmap(m.dot - QPointF(size / 2, size / 2), mark);
                 continue;
             }
             taken.push_back(tab);
@@ -569,7 +623,7 @@ void MapView::paintItems(QPainter& p) {
         }
         if (block) continue;
         if (!selected) {
-            p.drawPixmap(m.dot - QPointF(size / 2, size / 2), dot);
+            p.drawPixmap(m.dot - QPointF(size / 2, size / 2), mark);
             continue;
         }
         p.setPen(pen(theme_.lagoon, 3));

@@ -1,6 +1,7 @@
 #include "app/map/MapView.h"
 
 #include <QtWidgets>
+#include <bit>
 
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
@@ -28,7 +29,10 @@ MapView::MapView(PlanSession* session, QWidget* parent) : QWidget(parent), sessi
         shape_.clear();
         update();
     });
-    connect(session_, &PlanSession::selectionChanged, this, [this] { update(); });
+    connect(session_, &PlanSession::selectionChanged, this, [this] {
+        rebuildRuns();
+        update();
+    });
     connect(session_, &PlanSession::derivedChanged, this, [this] {
         rebuildRuns();
         update();
@@ -89,7 +93,8 @@ void MapView::showWholePlan() {
         const auto outline = f.isCircle() ? circleOutline(f.outline.front(), f.radius_m, 8) : f.outline;
         all.insert(all.end(), outline.begin(), outline.end());
     }
-    for (const Obstacle& o : plan.obstacles) all.insert(all.end(), o.points.begin(), o.points.end());
+    if (all.empty())  // obstacles and airspace may lie far around
+        for (const Obstacle& o : plan.obstacles) all.insert(all.end(), o.points.begin(), o.points.end());
     for (const RallyPoint& r : plan.rally) all.push_back(r.position);
     if (all.empty() && !session_->terrain()->empty()) {
         const ElevationRaster& r = *session_->terrain()->rasters().front();
@@ -237,13 +242,35 @@ void MapView::rebuildRuns() {
     // Change of direction (radians) below which a point of the line is not needed.
     constexpr double kStraight = 0.02;
     const double lat_scale = plan.home ? 1 / std::max(0.05, std::cos(plan.home->position.lat_deg * M_PI / 180)) : 1;
+    // A leg moves with either of its ends, and its corner with the end of the leg before.
+    const auto& legs = d.view.path.legs;
+    std::vector<bool> moves(legs.size(), false);
+    for (std::size_t k = 0; k < legs.size(); ++k) {
+        const bool touched = session_->isSelected(legs[k].source) || session_->isSelected(legs[k].item_from) ||
+                             session_->isSelected(d.view.path.points[legs[k].to].source);
+        if (!touched) continue;
+        moves[k] = true;
+        if (k + 1 < legs.size()) moves[k + 1] = true;
+    }
+    still_runs_ = 14695981039346656037ULL;
+    const auto mix = [this](double value) {
+        still_runs_ = (still_runs_ ^ std::bit_cast<std::uint64_t>(value)) * 1099511628211ULL;
+    };
     for (const auto* profile : {&d.view.clearance.profile, &d.view.clearance.repeats}) {
         const bool repeat = profile == &d.view.clearance.repeats;
         std::vector<GeoPoint> line;  // of the run being built
+        bool moving = false;
         int level = -1;
         const auto close = [&] {
             if (line.size() > 1) {
-                Run run{{}, std::max(level, 0), repeat};
+                Run run{{}, std::max(level, 0), repeat, moving};
+                if (!moving) {
+                    mix(level * 2 + repeat);
+                    for (const GeoPoint& g : line) {
+                        mix(g.lat_deg);
+                        mix(g.lon_deg);
+                    }
+                }
                 run.points.reserve(static_cast<int>(line.size()));
                 for (const GeoPoint& g : line) run.points << toMercator(g);
                 runs_.push_back(std::move(run));
@@ -258,8 +285,9 @@ void MapView::rebuildRuns() {
                 continue;
             }
             const bool starts = i == 0 || (*profile)[i - 1].leg != s.leg;
-            if (line.empty() || (starts && repeat)) {
+            if (line.empty() || (starts && (repeat || moves[s.leg] != moving))) {
                 close();
+                moving = moves[s.leg];
                 line.push_back(s.place);
                 continue;
             }
@@ -285,6 +313,13 @@ void MapView::rebuildRuns() {
             if (!(line.back() == s.place)) line.push_back(s.place);
         }
         close();
+    }
+    strokes_ = 0;
+    for (const Run& r : runs_) strokes_ += static_cast<std::size_t>(r.points.size());
+    for (const Item& item : plan.items) {
+        if (session_->isSelected(item.id)) continue;
+        mix(item.position.lat_deg);
+        mix(item.position.lon_deg);
     }
 }
 

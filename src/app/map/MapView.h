@@ -95,6 +95,7 @@ class MapView : public QWidget {
         QPolygonF points;
         int level = 0;
         bool repeat = false;
+        bool at_selection = false;  // moves when what is selected moves
     };
     struct Corner {
         ItemId owner = 0;
@@ -123,6 +124,12 @@ class MapView : public QWidget {
     void paintFences(QPainter& p);
     void paintBlocks(QPainter& p);
     void paintRoute(QPainter& p);
+    void paintRuns(QPainter& p, bool at_selection);
+    void paintChevrons(QPainter& p);
+    void paintDots(QPainter& p);
+    QPixmap dot(double size, double radius, double width) const;
+    /// Legs away from the selection are painted once and kept.
+    bool layered() const;
     void paintRepeatsAndLooks(QPainter& p);
     void paintItems(QPainter& p);
     void paintShape(QPainter& p);
@@ -170,6 +177,17 @@ class MapView : public QWidget {
     };
     QPixmap still_;
     Still still_of_;
+    /// Everything the layer of legs away from the selection was painted from.
+    struct RouteLayer {
+        MapTransform view;
+        bool night = false, quiet = false;
+        std::uint64_t runs = 0;
+        bool operator==(const RouteLayer&) const;
+    };
+    QPixmap route_;
+    RouteLayer route_of_;
+    std::size_t strokes_ = 0;       // of all runs
+    std::uint64_t still_runs_ = 0;  // fingerprint of the runs away from the selection
     QPixmap ground_;
     MapTransform ground_view_;
     QString status_;

@@ -34,14 +34,20 @@ bool selfCrossing(const Ring& ring) {
     const std::size_t n = ring.size();
     if (n < 3 || area_m2(ring) < 1e-6) return true;
     // Edges in order of their western end: each is held only against those that begin before it ends.
-    const auto west = [&](std::size_t i) { return std::min(ring[i].x, ring[(i + 1) % n].x); };
-    const auto east = [&](std::size_t i) { return std::max(ring[i].x, ring[(i + 1) % n].x); };
-    std::vector<std::size_t> order(n);
-    for (std::size_t i = 0; i < n; ++i) order[i] = i;
-    std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return west(a) < west(b); });
+    struct Edge {
+        double west, east, south, north;
+        std::size_t i;
+    };
+    std::vector<Edge> edges(n);
+    for (std::size_t i = 0; i < n; ++i) {
+        const Vec2 a = ring[i], b = ring[(i + 1) % n];
+        edges[i] = {std::min(a.x, b.x), std::max(a.x, b.x), std::min(a.y, b.y), std::max(a.y, b.y), i};
+    }
+    std::sort(edges.begin(), edges.end(), [](const Edge& a, const Edge& b) { return a.west < b.west; });
     for (std::size_t k = 0; k < n; ++k)
-        for (std::size_t m = k + 1; m < n && west(order[m]) <= east(order[k]); ++m) {
-            const std::size_t i = std::min(order[k], order[m]), j = std::max(order[k], order[m]);
+        for (std::size_t m = k + 1; m < n && edges[m].west <= edges[k].east; ++m) {
+            if (edges[m].south > edges[k].north || edges[m].north < edges[k].south) continue;
+            const std::size_t i = std::min(edges[k].i, edges[m].i), j = std::max(edges[k].i, edges[m].i);
             if (j == i + 1 || (i == 0 && j == n - 1)) continue;
             if (crossing(ring[i], ring[i + 1], ring[j], ring[(j + 1) % n])) return true;
         }

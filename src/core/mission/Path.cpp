@@ -12,7 +12,7 @@ namespace {
 constexpr double kTraceStep_s = 0.1;
 constexpr int kTraceSteps = 240;  // of one corner: a multirotor is back on its line long before
 constexpr double kCurveStep_m = 3;
-constexpr double kTurnShown_rad = 0.1;  // a new line point at least at every such change of direction
+constexpr double kTurnShown = 0.1;  // tangent of the change of direction that gets a point of its own
 
 std::optional<double> higher(std::optional<double> a, std::optional<double> b) {
     return a && b ? std::optional(std::max(*a, *b)) : std::nullopt;
@@ -285,8 +285,9 @@ class PathBuilder {
                     std::clamp(slope + *height - *motion.amsl_m, -limits_.descent_mps, limits_.climb_mps);
                 *motion.amsl_m += climb * kTraceStep_s;
             }
-            const double turned = std::abs(std::atan2(cross(shown, motion.velocity), dot(shown, motion.velocity)));
-            if (turned > kTurnShown_rad || length(shown) < 0.2) {
+            const double forward = dot(shown, motion.velocity);
+            const bool turned = forward <= 0 || std::abs(cross(shown, motion.velocity)) > kTurnShown * forward;
+            if (turned || length(shown) < 0.2) {
                 put(motion.position, motion.amsl_m);
                 shown = motion.velocity;
             }
