@@ -159,12 +159,19 @@ void MainWindow::recover() {
     for (const LeftPlan& left : leftPlans(keeper_->folder().toStdString())) {
         const QString whose =
             left.original.empty() ? QString() : " of " + QFileInfo(QString::fromStdString(left.original)).fileName();
-        const auto answer =
-            QMessageBox::question(this, "Unsaved changes found",
-                                  QString("The program ended before the changes to \"%1\"%2 were saved. Open them?")
-                                      .arg(QString::fromStdString(left.plan.title), whose),
-                                  QMessageBox::Yes | QMessageBox::No | QMessageBox::Ignore, QMessageBox::Yes);
-        if (answer == QMessageBox::Ignore) continue;  // asked again next time
+        QMessageBox box(QMessageBox::NoIcon, "Unsaved changes found",
+                        QString("The program ended before the changes to \"%1\"%2 were saved.")
+                            .arg(QString::fromStdString(left.plan.title), whose),
+                        QMessageBox::Yes | QMessageBox::No | QMessageBox::Ignore, this);
+        const std::pair<QMessageBox::StandardButton, const char*> choices[] = {
+            {QMessageBox::Yes, "Open them"}, {QMessageBox::No, "Discard them"}, {QMessageBox::Ignore, "Ask later"}};
+        for (const auto& [button, text] : choices) {
+            box.button(button)->setText(text);
+            box.button(button)->setIcon({});
+        }
+        box.setDefaultButton(QMessageBox::Yes);
+        const int answer = box.exec();
+        if (answer != QMessageBox::Yes && answer != QMessageBox::No) continue;  // asked again next time
         removeLeft(left);
         if (answer != QMessageBox::Yes) continue;
         plan_.restore(QString::fromStdString(left.original), left.plan);
