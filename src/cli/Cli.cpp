@@ -19,7 +19,7 @@ int runCli(int argc, char** argv) {
     };
     const auto plan = [&](CLI::App* sub) {
         sub->add_option("PLAN", a.plan, "plan file")->required();
-        sub->add_option("--terrain", a.terrain, "elevation raster (may be repeated)");
+        sub->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
         return sub;
     };
     const auto link = [&](CLI::App* sub) {
@@ -49,7 +49,7 @@ int runCli(int argc, char** argv) {
     channel->add_flag("--csv", a.csv);
     CLI::App* exported = command("export", "write a log or plan in an open format", cliExport);
     exported->add_option("LOG_OR_PLAN", a.log)->required();
-    exported->add_option("--terrain", a.terrain, "elevation raster (may be repeated)");
+    exported->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
     exported->add_option("--out", a.out, "the extension chooses the format")->required();
     CLI::App* imported = command("import", "places of a KML, KMZ, GPX, GeoJSON or CSV file into a plan", cliImport);
     imported->add_option("FILE", a.log)->required();
@@ -57,12 +57,12 @@ int runCli(int argc, char** argv) {
     CLI::App* place = command("place", "ground, magnetic field and other coordinates of a place", cliPlace);
     place->add_option("PLACE", a.place, "LAT,LON[,AMSL]")->required();
     place->add_option("--date", a.date, "YYYY-MM-DD or decimal year; today when absent");
-    place->add_option("--terrain", a.terrain, "elevation raster (may be repeated)");
+    place->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
     CLI::App* review =
         command("review", "planned against flown; 1 when the duration is off by more than 3 %", cliReview);
     review->add_option("LOG", a.log)->required();
     review->add_option("--plan", a.plan)->required();
-    review->add_option("--terrain", a.terrain, "elevation raster (may be repeated)");
+    review->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
 
     try {
         app.parse(argc, argv);

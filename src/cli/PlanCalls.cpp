@@ -119,7 +119,7 @@ CliResult cliCompile(const CliArguments& a) {
     CliResult out;
     out.json = {{"mission", itemsJson(loaded->view.mission->items)},
                 {"fence", itemsJson(loaded->view.fence)},
-                {"rally", Json::array()}};
+                {"rally", itemsJson(loaded->view.rally)}};
     for (const MissionItem& i : loaded->view.mission->items)
         out.text += fmt::format("{:4} {:22} frame {:2}  {:12.7f} {:12.7f} {:8.2f}  {} {} {} {}\n", i.seq,
                                 commandText(i.command), i.frame, i.x * 1e-7, i.y * 1e-7, i.z, i.param1, i.param2,

@@ -130,3 +130,75 @@ TEST_CASE("no vehicle on the link is failure 3", "[cli][link]") {
     CHECK(r.code == 3);
     CHECK(r.err.find("no vehicle heard") != std::string::npos);
 }
+
+TEST_CASE("a place is told in every form, with its ground and magnetic field", "[cli][place]") {
+    const std::string terrain = " --terrain " + std::string(DEMO_DIR) + "/quillmere-elevation.tif";
+    const Json j = cli("place 47.312,-20.118 --json --date 2026-11-25" + terrain).json();
+    for (const char* key : {"ground_amsl_m", "declination_deg", "inclination_deg", "field_nt", "north_nt", "east_nt",
+                            "down_nt", "dms", "utm", "mgrs"})
+        CHECK(j.contains(key));
+    CHECK(j["ground_amsl_m"].get<double>() > 50);
+    CHECK(j["declination_deg"].get<double>() == Approx(-5.5).margin(0.3));
+    CHECK(j["utm"] == "27N 566663 5240214");
+    CHECK(j["mgrs"] == "27TWN6666340213");
+    CHECK(cli("place --json 10,10" + terrain).json()["ground_amsl_m"].is_null());
+    CHECK(cli("place --json -33.5,151.25").json()["down_nt"].get<double>() < -40000);
+    CHECK(cli("place --json -- -33.5,151.25").code == 0);
+    CHECK(cli("place --json --date 2031.5 0,0").err.find("extrapolated") != std::string::npos);
+    for (const char* wrong :
+         {"place 95,0", "place here", "place 1,2 --date yesterday", "place 1,2 --date 2026-13-01", "place"}) {
+        INFO(wrong);
+        CHECK(cli(wrong).code == 2);
+    }
+    // A day of the year is a share of it.
+    const double a = cli("place 47,-20 --json --date 2026-01-01").json()["north_nt"],
+                 b = cli("place 47,-20 --json --date 2026.0").json()["north_nt"];
+    CHECK(a == Approx(b).margin(1e-6));
+}
+
+TEST_CASE("plans are imported from and exported to open formats", "[cli][import]") {
+    TempDir dir;
+    for (const char* ending : {".kml", ".kmz", ".gpx", ".geojson", ".csv"}) {
+        INFO(ending);
+        const std::string file = dir / (std::string("patrol") + ending);
+        CHECK(cli("export " + kPatrol + " --out " + file).code == 0);
+        const Ran imported = cli("import --json " + file + " --out " + (dir / "back.anhinga.geojson"));
+        REQUIRE(imported.code == 0);
+        CHECK(imported.json()["items"].get<int>() >= 7);
+        CHECK(cli("check --json " + (dir / "back.anhinga.geojson")).code <= 1);
+    }
+    // A plan of ours is taken over whole.
+    const Ran own = cli("import --json " + kPatrol + " --out " + (dir / "own.anhinga.geojson"));
+    CHECK(own.json()["obstacles"] == 2);
+    CHECK(cli("import " + (dir / "none.kml") + " --out " + (dir / "x.anhinga.geojson")).code == 2);
+    CHECK(cli("export " + kPatrol + " --out " + (dir / "x.doc")).code == 2);
+}
+
+TEST_CASE("rally points go to the aircraft and come back with route and fence", "[cli][link][rally]") {
+    TempDir dir;
+    const int port = freePort();
+    const Process standin(
+        std::string(BIN_DIR) + "/anhinga-standin",
+        {"--link", "udp:127.0.0.1:" + std::to_string(port), "--home", "47.305197,-20.106806,44", "--run-for", "40"});
+    const std::string link = " --link udp-listen:" + std::to_string(port);
+    std::filesystem::copy(demo("quillmere-elevation.tif"), dir / "quillmere-elevation.tif");
+    std::string text = slurp(kPatrol);
+    const std::string rally =
+        "{\"type\":\"Feature\",\"geometry\":{\"type\":\"Point\",\"coordinates\":[-20.108,47.306]},"
+        "\"properties\":{},\"anhinga\":{\"type\":\"rally\",\"id\":900,\"name\":\"barn\",\"height\":{"
+        "\"value_m\":45,\"ref\":\"home\"}}},";
+    text.insert(text.find("[", text.find("\"features\"")) + 1, rally);
+    spit(dir / "p.anhinga.geojson", text);
+    const Ran ran = cli("send --json --terrain " + std::string(DEMO_DIR) + "/quillmere-elevation.tif " +
+                        (dir / "p.anhinga.geojson") + link);
+    INFO(ran.err);
+    REQUIRE(ran.code == 0);
+    const Json sent = ran.json();
+    CHECK(sent["verified"] == true);
+    CHECK(sent["sent"]["rally"] == 1);
+    const Json back = cli("fetch --json" + link + " --out " + (dir / "back.anhinga.geojson")).json();
+    CHECK(back["items"]["rally"] == 1);
+    const Json compiled = cli("compile --json " + (dir / "back.anhinga.geojson")).json();
+    REQUIRE(compiled["rally"].size() == 1);
+    CHECK(compiled["rally"][0]["z"] == 45);
+}

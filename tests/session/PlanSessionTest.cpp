@@ -81,3 +81,67 @@ TEST_CASE("a failed load keeps everything as it was", "[session][files][hostile]
         CHECK(s.canUndo());
     }
 }
+
+TEST_CASE("findings come at once and the rehearsal a moment later, each of the newest plan", "[session][derived]") {
+    PlanSession s;
+    s.replace("row", rowPlan(3));
+    REQUIRE(s.waitUntilDerived(10000));
+    const auto whole = s.derived();
+    CHECK(whole->complete);
+    s.edit("no end", [](Plan& p) { p.items.pop_back(); });
+    REQUIRE(s.waitUntilViewed(10000));
+    CHECK(s.derived()->plan == s.plan());
+    CHECK(std::any_of(s.derived()->findings.begin(), s.derived()->findings.end(),
+                      [](const Finding& f) { return f.rule == "no-way-to-end"; }));
+    REQUIRE(s.derived()->rehearsal);  // the one before, until its own is there
+    REQUIRE(s.waitUntilDerived(10000));
+    CHECK(s.derived()->complete);
+    CHECK(s.derived()->rehearsal != whole->rehearsal);
+    CHECK_FALSE(s.derived()->rehearsal->landed);
+    // A plan that cannot be sent has no rehearsal, not an old one.
+    s.edit("no home", [](Plan& p) { p.home.reset(); });
+    REQUIRE(s.waitUntilViewed(10000));
+    CHECK_FALSE(s.derived()->rehearsal);
+    CHECK(s.derived()->not_rehearsed.contains("home"));
+}
+
+TEST_CASE("a file written by another is noticed, one's own saves are not", "[session][files]") {
+    TempDir dir;
+    PlanSession s, other;
+    const QString path = QString::fromStdString(dir / "p.anhinga.geojson");
+    s.replace("row", rowPlan(2));
+    CHECK_FALSE(s.changedOnDisk());
+    REQUIRE(s.save(path));
+    CHECK_FALSE(s.changedOnDisk());
+    REQUIRE(other.load(path));
+    other.edit("rename", [](Plan& p) { p.title = "theirs"; });
+    REQUIRE(other.save(path));
+    CHECK_FALSE(other.changedOnDisk());
+    CHECK(s.changedOnDisk());
+    REQUIRE(s.load(path));
+    CHECK_FALSE(s.changedOnDisk());
+    CHECK(s.plan()->title == "theirs");
+}
+
+TEST_CASE("what was recovered belongs to its file and can be taken back to it", "[session][recovery]") {
+    TempDir dir;
+    PlanSession s;
+    const QString path = QString::fromStdString(dir / "p.anhinga.geojson");
+    s.replace("row", rowPlan(2));
+    REQUIRE(s.save(path));
+    Plan newer = *s.plan();
+    newer.title = "newer";
+    PlanSession again;
+    again.restore(path, newer);
+    CHECK(again.path() == path);
+    CHECK(again.modified());
+    CHECK(again.plan()->title == "newer");
+    again.undo();
+    CHECK(again.plan()->title == "row");
+    CHECK_FALSE(again.modified());
+    PlanSession lost;  // its file is gone
+    lost.restore(QString::fromStdString(dir / "gone.anhinga.geojson"), newer);
+    CHECK(lost.path().isEmpty());
+    CHECK(lost.modified());
+    CHECK(*lost.plan() == newer);
+}

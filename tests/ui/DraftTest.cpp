@@ -400,3 +400,34 @@ TEST_CASE("numbers are read with the units people type", "[ui][quantity]") {
     CHECK(*typedNumber("-45°", "°") == Approx(-45));
     for (const char* wrong : {"", "ft", "12 kt", "a lot", "1e999", "5 5"}) CHECK_FALSE(typedNumber(wrong, "m"));
 }
+
+TEST_CASE("with Shift a drag goes by whole bearings, and its step is shown while it lasts", "[ui][draft][snap]") {
+    Driver d;
+    d.openDemo();
+    const GeoPoint was = d.plan().items[4].position;
+    const QPoint at = d.at(was);
+    d.drag(&d.window.map(), at, at + QPoint(-61, -57), Qt::ShiftModifier);
+    const GeoPoint now = d.plan().items[4].position;
+    const double bearing = bearing_deg(was, now);
+    CHECK(std::abs(bearing - std::round(bearing / 15) * 15) < 0.6);  // grabbed within a pixel of the point
+    CHECK(distance_m(was, now) > 50);
+}
+
+TEST_CASE("a box takes everything in it, and it all moves together", "[ui][draft][select]") {
+    Driver d;
+    d.openDemo();
+    const QPoint corner = d.window.map().rect().bottomRight() - QPoint(4, 30);
+    d.drag(&d.window.map(), corner, QPoint(150, 60), Qt::ShiftModifier);
+    const auto chosen = d.window.plan().selection();
+    CHECK(chosen.size() > 5);
+    bool obstacle = false;
+    for (const ItemId id : chosen) obstacle |= d.plan().findObstacle(id) != nullptr;
+    CHECK(obstacle);
+    const Plan before = d.plan();
+    d.type("Rotate by", "90");
+    d.type("Rotate by", "-90");
+    for (const Item& item : before.items)
+        if (hasPosition(item.kind)) CHECK(distance_m(item.position, d.plan().find(item.id)->position) < 0.05);
+    d.type("Scale size", "200 %");
+    CHECK(d.plan() != before);
+}

@@ -157,13 +157,13 @@ void Inspector::buildTransform(const Ids& ids) {
     number(
         "Rotate by", "°", -360, 360, [](const Plan&) { return Shown{}; },
         [ids](Plan& p, std::optional<double> v) {
-            if (v) rotateBy(p, ids, middleOf(placesOf(p, ids)), *v);
+            if (v) rotateBy(p, ids, pivotOf(p, ids), *v);
         },
         "Rotate");
     number(
         "Scale size", "%", 1, 10000, [](const Plan&) { return Shown{}; },
         [ids](Plan& p, std::optional<double> v) {
-            if (v) scaleBy(p, ids, middleOf(placesOf(p, ids)), *v / 100);
+            if (v) scaleBy(p, ids, pivotOf(p, ids), *v / 100);
         },
         "Scale");
     note([](const Plan&) {

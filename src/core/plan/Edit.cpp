@@ -95,6 +95,20 @@ std::vector<GeoPoint> placesOf(const Plan& plan, const Ids& ids) {
     return places;
 }
 
+GeoPoint pivotOf(const Plan& plan, const Ids& ids) {
+    const std::vector<GeoPoint> places = placesOf(plan, ids);
+    if (places.empty()) return {};
+    // Twice: a plane about a better middle bends less.
+    GeoPoint pivot = middleOf(places);
+    for (int i = 0; i < 2; ++i) {
+        const LocalFrame frame(pivot);
+        Vec2 sum;
+        for (const GeoPoint& p : places) sum = sum + frame.toLocal(p);
+        pivot = frame.toGeo(sum * (1.0 / static_cast<double>(places.size())));
+    }
+    return pivot;
+}
+
 void moveBy(Plan& plan, const Ids& ids, double bearing_deg, double distance_m) {
     mapPlaces(plan, ids, [&](GeoPoint p) { return destination(p, bearing_deg, distance_m); });
 }

@@ -20,6 +20,10 @@ void mapPlaces(Plan& plan, const Ids& ids, const std::function<GeoPoint(GeoPoint
 /// Every place of the selected things, look-ats left out.
 std::vector<GeoPoint> placesOf(const Plan& plan, const Ids& ids);
 
+/// Mean of those places: what is rotated and scaled about. It stays where it is under both, so that turning back is
+/// turning back.
+GeoPoint pivotOf(const Plan& plan, const Ids& ids);
+
 void moveBy(Plan& plan, const Ids& ids, double bearing_deg, double distance_m);
 void rotateBy(Plan& plan, const Ids& ids, GeoPoint about, double angle_deg);
 void scaleBy(Plan& plan, const Ids& ids, GeoPoint about, double factor);
