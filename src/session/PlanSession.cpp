@@ -1,5 +1,8 @@
 #include "session/PlanSession.h"
 
+#include <QDir>
+#include <QFileInfo>
+
 #include "core/base/File.h"
 #include "core/plan/PlanFile.h"
 
@@ -77,9 +80,44 @@ void PlanSession::set(PlanPtr plan) {
         if (plan_->holds(id)) kept.insert(id);
     const bool lost = kept != selection_;
     selection_ = std::move(kept);
+    const TerrainPtr before = terrain_;
+    followTerrain();
     request();
     emit planChanged();
     if (lost) emit selectionChanged();
+    if (terrain_ != before) emit terrainChanged();
+}
+
+void PlanSession::followTerrain() {
+    if (plan_->terrain_files == terrain_names_) return;
+    std::vector<std::shared_ptr<const ElevationRaster>> rasters;
+    for (const std::string& name : plan_->terrain_files) {
+        const std::string path = resolveBeside(path_.toStdString(), name);
+        std::shared_ptr<const ElevationRaster> raster;
+        for (const auto& r : terrain_->rasters())
+            if (r->path() == path) raster = r;
+        if (!raster) {
+            auto opened = ElevationRaster::open(path);
+            if (!opened) return;
+            raster = *opened;
+        }
+        rasters.push_back(raster);
+    }
+    terrain_names_ = plan_->terrain_files;
+    if (rasters != terrain_->rasters()) terrain_ = std::make_shared<const Terrain>(std::move(rasters));
+}
+
+Result<void> PlanSession::addTerrain(const QString& file) {
+    const std::string path = QFileInfo(file).absoluteFilePath().toStdString();
+    const auto raster = ElevationRaster::open(path);
+    if (!raster) return tl::unexpected(raster.error());
+    const std::string name =
+        path_.isEmpty() ? path
+                        : QFileInfo(path_).absoluteDir().relativeFilePath(QString::fromStdString(path)).toStdString();
+    for (const std::string& known : plan_->terrain_files)
+        if (known == name) return fail("{}: the plan has this terrain already", path);
+    edit("Add terrain", [&](Plan& p) { p.terrain_files.push_back(name); });
+    return {};
 }
 
 void PlanSession::startNew() {
@@ -108,6 +146,7 @@ Result<void> PlanSession::load(const QString& path) {
     path_ = path;
     rememberDisk();
     terrain_ = *terrain;
+    terrain_names_ = plan->terrain_files;
     steps_.clear();
     position_ = 0;
     merge_ = 0;
@@ -116,6 +155,7 @@ Result<void> PlanSession::load(const QString& path) {
     set(saved_);
     emit terrainChanged();
     emit selectionChanged();
+    emit opened();
     return {};
 }
 
@@ -145,11 +185,8 @@ void PlanSession::restore(const QString& path, Plan plan) {
         return;
     }
     startNew();
-    if (const auto terrain = Terrain::open(plan.terrain_files)) {
-        terrain_ = *terrain;
-        emit terrainChanged();
-    }
     replace("Recovered changes", std::move(plan));
+    emit opened();
 }
 
 void PlanSession::replace(const QString& name, Plan plan) {

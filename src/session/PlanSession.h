@@ -59,6 +59,9 @@ class PlanSession : public QObject {
     bool changedOnDisk() const;
     /// As after a bad end: the state of `plan`, unsaved, belonging to `path` (may be empty).
     void restore(const QString& path, Plan plan);
+    /// Adds a file with heights to the plan, as one undoable step; named relative to the plan where that has a file.
+    /// Fails, and changes nothing, when it cannot be read.
+    Result<void> addTerrain(const QString& file);
     /// Replaces everything as one undoable step (fetched from the aircraft, imported).
     void replace(const QString& name, Plan plan);
 
@@ -90,6 +93,8 @@ class PlanSession : public QObject {
     void derivedChanged();
     void selectionChanged();
     void terrainChanged();
+    /// Another plan is open, from a file or recovered.
+    void opened();
 
   private:
     struct Step {
@@ -98,6 +103,8 @@ class PlanSession : public QObject {
     };
     void set(PlanPtr plan);
     void rememberDisk();
+    /// The terrain in use is that of the files the plan names; files that cannot be read leave it as it is.
+    void followTerrain();
     void request();
     void work(const std::stop_token& stop);
     void publish(const DerivedPtr& result);
@@ -105,6 +112,7 @@ class PlanSession : public QObject {
 
     PlanPtr plan_, saved_;
     TerrainPtr terrain_ = std::make_shared<const Terrain>();
+    std::vector<std::string> terrain_names_;  // as the plan names them
     DerivedPtr derived_;
     QString path_;
     std::uint64_t on_disk_ = 0;  // fingerprint of the file as loaded or saved

@@ -3,6 +3,7 @@
 
 #include "core/geo/Coordinates.h"
 #include "core/geo/MagneticField.h"
+#include "core/geo/Mercator.h"
 #include "support.h"
 
 using namespace anhinga;
@@ -124,4 +125,53 @@ TEST_CASE("the compiled coefficients are those of the published file", "[geo][ma
         ++i;
     }
     CHECK(i == 90);
+}
+
+TEST_CASE("UTM goes there and back, also in a neighbouring zone and across the equator", "[geo][utm]") {
+    const GeoPoint places[] = {{47.312, -20.118}, {-33.5, 151.25}, {0.0005, 9}, {-0.0005, 9}, {60.2, 5.1}, {79.9, 14}};
+    for (const GeoPoint& p : places) {
+        const auto own = utmOf(p);
+        REQUIRE(own);
+        CAPTURE(p.lat_deg, p.lon_deg, own->zone);
+        CHECK(own->easting_m > 100e3);
+        CHECK(own->easting_m < 900e3);
+        const auto back = fromUtm(*own);
+        REQUIRE(back);
+        CHECK(distance_m(*back, p) < 0.01);
+        // The grid of the zone beside goes on a little over its edge; so does that of the other hemisphere.
+        if (std::abs(p.lat_deg) < 1) {
+            const auto other = utmOf(p, own->zone, !own->north);
+            REQUIRE(other);
+            CHECK(std::abs(other->northing_m - own->northing_m) == Approx(10e6));
+            const auto again = fromUtm(*other);
+            REQUIRE(again);
+            CHECK(distance_m(*again, p) < 0.01);
+        }
+    }
+    // Two places 100 m apart on the ground are so in the numbers, but for the scale of the projection (0.1 %).
+    const GeoPoint a{47.312, -20.118}, b = destination(a, 90, 100);
+    const auto ua = utmOf(a), ub = utmOf(b, ua->zone, ua->north);
+    CHECK(std::hypot(ub->easting_m - ua->easting_m, ub->northing_m - ua->northing_m) == Approx(100).margin(0.1));
+    CHECK_FALSE(utmOf({NAN, 0}));
+    CHECK_FALSE(utmOf({91, 0}));
+    CHECK_FALSE(utmOf({10, 10}, 55, true));  // the other side of the earth
+    CHECK_FALSE(fromUtm({27, true, NAN, 0}));
+    CHECK_FALSE(fromUtm({99, true, 500e3, 5e6}));
+    CHECK_FALSE(fromUtm({27, true, 9e9, 5e6}));
+}
+
+TEST_CASE("the unit square is the map's sheet and back", "[geo][mercator]") {
+    const GeoPoint places[] = {{0, 0}, {47.31, -20.12}, {-84.9, 179.999}, {84.9, -180}, {1e-9, -1e-9}};
+    for (const GeoPoint& p : places) {
+        const UnitPoint m = toUnitSquare(p);
+        CHECK((m.x >= 0 && m.x <= 1 && m.y >= 0 && m.y <= 1));
+        const GeoPoint back = fromUnitSquare(m);
+        CHECK(back.lat_deg == Approx(p.lat_deg).margin(1e-9));
+        CHECK(std::abs(std::remainder(back.lon_deg - p.lon_deg, 360)) < 1e-9);
+    }
+    // The poles are held at the sheet's edge instead of running to infinity.
+    CHECK(toUnitSquare({90, 0}).y >= 0);
+    CHECK(toUnitSquare({-90, 0}).y <= 1);
+    CHECK((UnitBox{0, 0, 1, 1}.meets({0.9, 0.9, 2, 2})));
+    CHECK_FALSE((UnitBox{0, 0, 1, 1}.meets({1, 0, 2, 1})));  // edges alone do not count
 }

@@ -2,7 +2,6 @@
 #include <catch2/catch.hpp>
 
 #include "core/check/Clearance.h"
-#include "core/terrain/Imagery.h"
 #include "core/terrain/Terrain.h"
 #include "support.h"
 
@@ -65,11 +64,6 @@ TEST_CASE("the island of the demo has its shape", "[terrain][demo]") {
     CHECK((*terrain)->cell_m() == Approx(5).margin(0.1));
     CHECK(*(*terrain)->sample({47.295, -20.148}) == Approx(0).margin(0.01));  // open sea
     CHECK(*(*terrain)->sample({47.31387, -20.12621}) > 120);                  // the summit
-    const auto imagery = readImagery(demo("quillmere-imagery.tif"), 1024);
-    REQUIRE(imagery);
-    CHECK(imagery->width <= 1024);
-    CHECK(imagery->rgba.size() == static_cast<std::size_t>(imagery->width * imagery->height * 4));
-    CHECK(imagery->left < imagery->right);
 }
 
 TEST_CASE("rasters that cannot be read say why and which", "[terrain][hostile]") {

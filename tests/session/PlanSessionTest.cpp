@@ -2,6 +2,7 @@
 
 #include <QSignalSpy>
 
+#include "core/plan/PlanFile.h"
 #include "session/PlanSession.h"
 #include "support.h"
 
@@ -144,4 +145,65 @@ TEST_CASE("what was recovered belongs to its file and can be taken back to it", 
     CHECK(lost.path().isEmpty());
     CHECK(lost.modified());
     CHECK(*lost.plan() == newer);
+}
+
+TEST_CASE("terrain follows the files the plan names, through undo, saving elsewhere and damage", "[session][terrain]") {
+    TempDir dir;
+    std::filesystem::create_directories(dir / "a");
+    std::filesystem::create_directories(dir / "b");
+    std::filesystem::copy(demo("quillmere-elevation.tif"), dir / "a/ground.tif");
+    const QString first = QString::fromStdString(dir / "a/plan.anhinga.geojson");
+    const GeoPoint summit{47.31387, -20.12621};
+    PlanSession s;
+    s.replace("row", rowPlan(3));
+    REQUIRE(s.save(first));
+    QSignalSpy changed(&s, &PlanSession::terrainChanged), opened(&s, &PlanSession::opened);
+    REQUIRE(s.addTerrain(QString::fromStdString(dir / "a/ground.tif")));
+    CHECK(s.plan()->terrain_files == std::vector<std::string>{"ground.tif"});  // beside the plan: named relative
+    CHECK(changed.count() == 1);
+    CHECK(s.terrain()->sample(summit).has_value());
+    REQUIRE(s.waitUntilDerived(10000));
+    CHECK(s.derived()->terrain == s.terrain());
+    s.undo();
+    CHECK_FALSE(s.terrain()->sample(summit));
+    s.redo();
+    CHECK(s.terrain()->sample(summit).has_value());
+    // Edits of anything else leave the very same terrain in use: nothing is read again.
+    const auto before = s.terrain();
+    s.edit("title", [](Plan& p) { p.title = "other"; });
+    CHECK(s.terrain() == before);
+    REQUIRE(s.save(first));
+    REQUIRE(s.load(first));
+    CHECK(s.terrain()->sample(summit).has_value());
+    CHECK(opened.count() == 1);
+    // A file that is gone leaves what is in use as it is; the plan says what it names.
+    const auto in_use = s.terrain();
+    s.edit("gone", [](Plan& p) { p.terrain_files = {"nowhere.tif"}; });
+    CHECK(s.terrain() == in_use);
+    CHECK(s.plan()->terrain_files.front() == "nowhere.tif");
+    s.undo();
+    CHECK(s.terrain()->sample(summit).has_value());
+    spit(dir / "a/bad.tif", rubbish(3000, 4));
+    const auto refused = s.addTerrain(QString::fromStdString(dir / "a/bad.tif"));
+    REQUIRE_FALSE(refused);
+    CHECK(refused.error().message.find("bad.tif") != std::string::npos);
+    // A new plan keeps the place's terrain, without reading it again.
+    s.startNew();
+    CHECK(s.terrain()->sample(summit).has_value());
+    CHECK(s.path().isEmpty());
+}
+
+TEST_CASE("a plan that cannot be loaded is not opened", "[session][terrain][hostile]") {
+    TempDir dir;
+    Plan plan = rowPlan(2);
+    plan.terrain_files = {"missing.tif"};
+    REQUIRE(savePlan(plan, dir / "p.anhinga.geojson"));
+    PlanSession s;
+    s.edit("mine", [](Plan& p) { p.title = "mine"; });
+    QSignalSpy opened(&s, &PlanSession::opened);
+    const auto loaded = s.load(QString::fromStdString(dir / "p.anhinga.geojson"));
+    REQUIRE_FALSE(loaded);
+    CHECK(loaded.error().message.find("missing.tif") != std::string::npos);
+    CHECK(s.plan()->title == "mine");
+    CHECK(opened.count() == 0);
 }

@@ -7,6 +7,7 @@
 #include <QtWidgets/QtWidgets>
 
 #include "app/shell/MainWindow.h"
+#include "app/widgets/Quantity.h"
 #include "core/plan/PlanFile.h"
 #include "support.h"
 
@@ -19,7 +20,6 @@ class Driver {
         for (const char* f :
              {"patrol.anhinga.geojson", "quarry.anhinga.geojson", "quillmere-elevation.tif", "quillmere-imagery.tif"})
             std::filesystem::copy(demo(f), dir / f);
-        QSettings().clear();
         window.resize(1280, 800);
         window.show();
         REQUIRE(QTest::qWaitForWindowExposed(&window, 5000));
@@ -100,6 +100,13 @@ class Driver {
         settle();
     }
 
+    /// Before the window: it reads them when it is made.
+    struct NoSettings {
+        NoSettings() {
+            QSettings().clear();
+            for (const UnitKind kind : {UnitKind::height, UnitKind::distance, UnitKind::speed}) setUnitChoice(kind, 0);
+        }
+    } no_settings;
     TempDir dir;
     MainWindow window;
 };

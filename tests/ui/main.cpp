@@ -9,6 +9,7 @@
 int main(int argc, char** argv) {
     const anhinga::testing::TempDir home;
     qputenv("XDG_CONFIG_HOME", QByteArray::fromStdString(home / "config"));
+    qputenv("XDG_CACHE_HOME", QByteArray::fromStdString(home / "cache"));
     qputenv("XDG_DATA_HOME", QByteArray::fromStdString(home / "data"));
     // The build lists the tests, perhaps where there is no display; running them needs one.
     for (int i = 1; i < argc; ++i)

@@ -2,6 +2,7 @@
 
 #include <QtWidgets>
 
+#include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 
 namespace anhinga {
@@ -22,29 +23,30 @@ QColor faint(QColor c, int alpha) {
 
 }  // namespace
 
-void BandFrame::paintAxes(QPainter& p, const QString& y_title) {
+void BandFrame::paintAxes(QPainter& p, const QString& y_title, double y_unit) {
     p.fillRect(rect(), theme_.panel);
     p.setFont(monoFont(8));
-    const double step = niceStep(y1_ - y0_, std::max(2, static_cast<int>(plot().height() / 26)));
-    for (double v = std::ceil(y0_ / step) * step; v <= y1_ + 1e-9; v += step) {
+    const double step = niceStep((y1_ - y0_) / y_unit, std::max(2, static_cast<int>(plot().height() / 26)));
+    for (double k = std::ceil(y0_ / y_unit / step) * step; k * y_unit <= y1_ + 1e-9; k += step) {
+        const double v = k * y_unit;
         p.setPen(QPen(theme_.hairline(), 1, Qt::DotLine));
         p.drawLine(QPointF(plot().left(), toY(v)), QPointF(plot().right(), toY(v)));
         p.setPen(theme_.quiet);
         p.drawText(QRectF(0, toY(v) - 8, plot().left() - 6, 16), Qt::AlignRight | Qt::AlignVCenter,
-                   QString::number(v, 'f', step < 1 ? 1 : 0));
+                   QString::number(k, 'f', step < 1 ? 1 : 0));
     }
     p.setPen(theme_.quiet);
     p.drawText(QPointF(8, 14), y_title);
 }
 
-void BandFrame::paintNote(QPainter& p, double x, const QStringList& lines, const QColor& edge) {
+void BandFrame::paintNote(QPainter& p, double x, const QStringList& lines, const QColor& edge, bool at_bottom) {
     p.setFont(uiFont(8.5));
     double w = 0;
     for (const QString& l : lines) w = std::max(w, static_cast<double>(p.fontMetrics().horizontalAdvance(l)));
     const double h = 16.0 * static_cast<double>(lines.size()) + 8;
     double left = x + 10;
     if (left + w + 16 > width()) left = x - w - 26;
-    const QRectF box(left, plot().top() + 3, w + 16, h);
+    const QRectF box(left, at_bottom ? plot().bottom() - h - 3 : plot().top() + 3, w + 16, h);
     p.setPen(QPen(edge, 1.4));
     p.setBrush(theme_.raised);
     p.drawRoundedRect(box, 3, 3);
@@ -109,14 +111,15 @@ QPointF ProfileBand::screenPointOf(ItemId item) const {
 void ProfileBand::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
-    paintAxes(p, "m AMSL");
+    const UnitChoice& height_unit = unitOf(UnitKind::height);
+    paintAxes(p, QString(height_unit.name) + " AMSL", height_unit.si);
     const Derived& d = *session_->derived();
     const auto& profile = d.view.clearance.profile;
     p.setFont(monoFont(8));
     p.setPen(theme_.quiet);
-    p.drawText(QPointF(plot().left(), height() - 8), "0 km");
+    p.drawText(QPointF(plot().left(), height() - 8), inUnits(QString("0 m"), UnitKind::distance));
     p.drawText(QRectF(plot().right() - 100, height() - 22, 100, 16), Qt::AlignRight,
-               QString::fromStdString(distanceText(d.view.path.length_m)));
+               inUnits(distanceText(d.view.path.length_m), UnitKind::distance));
     if (profile.empty()) {
         p.setFont(uiFont(9.5));
         p.drawText(plot(), Qt::AlignCenter, "The height profile appears here once the route has a leg");
@@ -311,11 +314,12 @@ void ProfileBand::paintEvent(QPaintEvent*) {
             const double x = toX(*cursor_m_);
             p.setPen(QPen(theme_.marigold, 2));
             p.drawLine(QPointF(x, plot().top() - 16), QPointF(x, plot().bottom()));
-            QStringList lines{QString::fromStdString(distanceText(*cursor_m_) +
-                                                     (s->amsl_m ? fmt::format(" · {:.0f} m AMSL", *s->amsl_m) : ""))};
-            lines << (s->clearance() ? QString("%1 m over ground").arg(*s->clearance(), 0, 'f', 0)
-                                     : QString("ground unknown"));
-            paintNote(p, x, lines, theme_.marigold);
+            QStringList lines{
+                inUnits(distanceText(*cursor_m_) + (s->amsl_m ? fmt::format(" · {:.0f} m AMSL", *s->amsl_m) : ""),
+                        UnitKind::distance)};
+            lines << inUnits(s->clearance() ? QString("%1 m over ground").arg(*s->clearance(), 0, 'f', 0)
+                                            : QString("ground unknown"));
+            paintNote(p, x, lines, theme_.marigold, s->amsl_m && toY(*s->amsl_m) < plot().center().y());
         }
     }
 }
@@ -427,6 +431,12 @@ TimeBand::TimeBand(QWidget* parent) : BandFrame(parent) {
 
 void TimeBand::setLines(std::vector<TimeLine> lines, double duration_s) {
     lines_ = std::move(lines);
+    for (TimeLine& l : lines_) {
+        if (l.unit != "m" && l.unit != "m/s") continue;
+        const UnitChoice& unit = unitOf(l.unit == "m" ? UnitKind::height : UnitKind::speed);
+        for (double& v : l.value) v /= unit.si;
+        l.unit = unit.name;
+    }
     x0_ = 0;
     x1_ = std::max(1.0, duration_s);
     y0_ = 0;
@@ -455,7 +465,7 @@ void TimeBand::setPlayHead(std::optional<double> t_s) {
 void TimeBand::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
-    paintAxes(p, "m");
+    paintAxes(p, unitOf(UnitKind::height).name, 1);
     if (lines_.empty()) {
         p.setPen(theme_.quiet);
         p.setFont(uiFont(9.5));

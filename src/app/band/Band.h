@@ -29,8 +29,10 @@ class BandFrame : public QWidget {
     double toY(double v) const { return plot().bottom() - (v - y0_) / std::max(1e-9, y1_ - y0_) * plot().height(); }
     double fromX(double x) const { return x0_ + (x - plot().left()) / plot().width() * (x1_ - x0_); }
     double fromY(double y) const { return y0_ + (plot().bottom() - y) / plot().height() * (y1_ - y0_); }
-    void paintAxes(QPainter& p, const QString& y_title);
-    void paintNote(QPainter& p, double x, const QStringList& lines, const QColor& edge);
+    /// Round numbers of the unit shown; `y_unit` is one of it in the unit of the values.
+    void paintAxes(QPainter& p, const QString& y_title, double y_unit);
+    /// Beside `x`, at the top or, where the line runs there, at the bottom.
+    void paintNote(QPainter& p, double x, const QStringList& lines, const QColor& edge, bool at_bottom = false);
 
     Theme theme_ = Theme::light();
     double x0_ = 0, x1_ = 1, y0_ = 0, y1_ = 1;

@@ -2,6 +2,7 @@
 
 #include <QtWidgets>
 
+#include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 
 namespace anhinga {
@@ -54,10 +55,11 @@ void ChannelPanel::refresh() {
             QString("<b>%1</b><br>%2")
                 .arg(QFileInfo(review_->path()).fileName().toHtmlEscaped(), QString::fromStdString(log->format));
         for (const LogSession& s : log->sessions)
-            text += QString("<br>%1 · %2 · top %3 m home")
-                        .arg(QString::fromStdString(durationText(s.to_s - s.from_s)),
-                             QString::fromStdString(distanceText(s.distance_m)))
-                        .arg(s.max_height_home_m, 0, 'f', 0);
+            text += inUnits(QString("<br>%1 · %2 · top %3 m home")
+                                .arg(QString::fromStdString(durationText(s.to_s - s.from_s)),
+                                     QString::fromStdString(distanceText(s.distance_m)))
+                                .arg(s.max_height_home_m, 0, 'f', 0),
+                            UnitKind::distance);
         if (log->damaged_bytes > 0) text += QString("<br>%1 damaged bytes passed over").arg(log->damaged_bytes);
         title_->setText(text);
     } else {

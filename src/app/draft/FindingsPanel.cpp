@@ -1,6 +1,7 @@
 #include "app/draft/FindingsPanel.h"
 
 #include <QtWidgets>
+#include "app/widgets/Quantity.h"
 
 namespace anhinga {
 
@@ -79,8 +80,8 @@ void FindingsPanel::rebuild() {
         auto* inner = new QVBoxLayout(card);
         inner->setContentsMargins(10, 7, 8, 7);
         inner->setSpacing(3);
-        auto* go = new QLabel(
-            QString("<b>%1</b> %2").arg(severityText(f.severity), QString::fromStdString(f.message).toHtmlEscaped()));
+        auto* go =
+            new QLabel(QString("<b>%1</b> %2").arg(severityText(f.severity), inUnits(f.message).toHtmlEscaped()));
         go->setWordWrap(true);
         inner->addWidget(go);
         auto* row = new QHBoxLayout;
@@ -93,7 +94,7 @@ void FindingsPanel::rebuild() {
             row->addWidget(show);
         }
         for (const Correction& correction : f.corrections) {
-            auto* fix = new QPushButton(QString::fromStdString(correction.text));
+            auto* fix = new QPushButton(inUnits(correction.text));
             fix->setObjectName("correct " + QString::fromStdString(f.rule));
             fix->setProperty("link", true);
             fix->setStyleSheet(QString("color: %1; font-weight: bold; text-align: left;").arg(theme_.lagoon.name()));

@@ -13,6 +13,8 @@ class FindingsPanel : public QScrollArea {
   public:
     FindingsPanel(PlanSession* session, QWidget* parent = nullptr);
     void setTheme(const Theme& theme);
+    /// Shows the same in the units chosen meanwhile.
+    void refreshUnits() { rebuild(); }
 
   signals:
     void goTo(ItemId item, std::optional<GeoPoint> place);

@@ -52,7 +52,7 @@ void Inspector::refresh() {
         markProperty(f.edit, "inherited", shown.inherited);
     }
     for (const Note& n : notes_) {
-        const QString text = n.get(plan).text;
+        const QString text = inUnits(n.get(plan).text);
         n.label->setText(text);
         n.label->setVisible(!text.isEmpty());
     }
@@ -147,7 +147,9 @@ void Inspector::number(const QString& label, const QString& unit, double low, do
                        const Setter& set, const QString& undo_name) {
     const Getter with_unit = [get, unit](const Plan& plan) {
         Shown s = get(plan);
-        if (!s.text.isEmpty() && !unit.isEmpty() && s.text != "several") s.text += " " + unit;
+        bool is_number = false;
+        const double si = s.text.toDouble(&is_number);
+        if (is_number) s.text = shownNumber(si, unit, unit.isEmpty() ? 2 : 1);
         return s;
     };
     textField(
@@ -159,7 +161,7 @@ void Inspector::number(const QString& label, const QString& unit, double low, do
         },
         undo_name);
     fields_.back().edit->setToolTip(
-        QString("%1 to %2 %3; empty for the plan's value").arg(num(low)).arg(num(high)).arg(unit));
+        QString("%1 to %2; empty for the plan's value").arg(shownNumber(low, unit), shownNumber(high, unit)));
 }
 
 void Inspector::positionField(const std::function<std::optional<GeoPoint>(const Plan&)>& get,
@@ -205,14 +207,14 @@ void Inspector::heightField(const std::vector<ItemId>& ids) {
                                    same = v;
                                    inherited &= !item->height.has_value();
                                }
-                           return Shown{same ? num(*same) + " m" : QString(), inherited};
+                           return Shown{same ? shownNumber(*same, kHeightUnit) : QString(), inherited};
                        }});
     if (!ids.empty()) refs_.push_back({ref, ids.front()});
     connect(edit, &QLineEdit::editingFinished, this, [this, edit, ids] {
         if (!edit->isModified()) return;
         edit->setModified(false);
         const QString text = edit->text().trimmed();
-        const auto v = typedNumber(text, "m");
+        const auto v = typedNumber(text, kHeightUnit);
         session_->edit("Change height", [&](Plan& plan) {
             for (const ItemId id : ids)
                 if (Item* item = plan.find(id)) {

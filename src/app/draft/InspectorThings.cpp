@@ -27,7 +27,7 @@ void Inspector::buildPlan() {
             QString("Change %1").arg(QString(label).toLower()));
     };
     number(
-        "New points", "m", -500, 9000, [](const Plan& p) { return Shown{num(p.defaults.height.value_m)}; },
+        "New points", kHeightUnit, -500, 9000, [](const Plan& p) { return Shown{num(p.defaults.height.value_m)}; },
         [](Plan& p, std::optional<double> v) {
             if (v) p.defaults.height.value_m = *v;
         },
@@ -55,15 +55,16 @@ void Inspector::buildPlan() {
         },
         "Change default hold");
     number(
-        "Ceiling", "m", 0, 9000, [](const Plan& p) { return Shown{p.ceiling_m ? num(*p.ceiling_m) : QString()}; },
+        "Ceiling", kHeightUnit, 0, 9000,
+        [](const Plan& p) { return Shown{p.ceiling_m ? num(*p.ceiling_m) : QString()}; },
         [](Plan& p, std::optional<double> v) { p.ceiling_m = v; }, "Change ceiling");
     number(
-        "Floor", "m", -500, 9000, [](const Plan& p) { return Shown{p.floor_m ? num(*p.floor_m) : QString()}; },
+        "Floor", kHeightUnit, -500, 9000, [](const Plan& p) { return Shown{p.floor_m ? num(*p.floor_m) : QString()}; },
         [](Plan& p, std::optional<double> v) { p.floor_m = v; }, "Change floor");
     note([](const Plan&) { return Shown{"above home; empty for none"}; });
-    field("Min. clear", "m", 0, 1000, &Plan::clearance_min_m);
-    field("Margin", "m", 0, 1000, &Plan::clearance_margin_m);
-    field("Return at", "m", 0, 5000, &Plan::return_height_m);
+    field("Min. clear", kHeightUnit, 0, 1000, &Plan::clearance_min_m);
+    field("Margin", kHeightUnit, 0, 1000, &Plan::clearance_margin_m);
+    field("Return at", kHeightUnit, 0, 5000, &Plan::return_height_m);
     note([](const Plan& p) {
         return Shown{QString("%1, %2 Wh, reserve %3 %\n%4")
                          .arg(QString::fromStdString(p.vehicle.name))
@@ -82,7 +83,7 @@ void Inspector::buildHome() {
     positionField([](const Plan& p) { return p.home ? std::optional(p.home->position) : std::nullopt; },
                   [this](Plan& p, GeoPoint to) { moveHome(p, to, session_->terrain()->sample(to)); });
     number(
-        "Ground", "m", -500, 9000,
+        "Ground", kHeightUnit, -500, 9000,
         [](const Plan& p) { return Shown{p.home && p.home->amsl_m ? num(*p.home->amsl_m) : QString()}; },
         [](Plan& p, std::optional<double> v) {
             if (p.home) p.home->amsl_m = v;
@@ -101,7 +102,7 @@ void Inspector::buildSeveral(const std::vector<ItemId>& ids, const std::vector<I
     if (ids.empty()) return buildTransform(things);
     heightField(ids);
     number(
-        "Add height", "m", -9000, 9000, [](const Plan&) { return Shown{}; },
+        "Add height", kHeightUnit, -9000, 9000, [](const Plan&) { return Shown{}; },
         [items](Plan& p, std::optional<double> v) {
             if (v) changeHeights(p, items, Bulk::add, *v);
         },
@@ -241,9 +242,9 @@ void Inspector::buildObstacle(ItemId id) {
     const Obstacle& o = *session_->plan()->findObstacle(id);
     title(QString("Obstacle: %1").arg(obstacleText(o.kind)), [](const Plan&) { return Shown{}; });
     nameField<Obstacle>(&Plan::findObstacle, id);
-    const auto field = [&](const char* label, double high, double Obstacle::*member) {
+    const auto field = [&](const char* label, const char* unit, double high, double Obstacle::*member) {
         number(
-            label, "m", 0, high,
+            label, unit, 0, high,
             [id, member](const Plan& p) {
                 const Obstacle* each = p.findObstacle(id);
                 return each != nullptr ? Shown{num(each->*member)} : Shown{};
@@ -253,9 +254,9 @@ void Inspector::buildObstacle(ItemId id) {
             },
             QString("Change %1").arg(QString(label).toLower()));
     };
-    field("Height", 2000, &Obstacle::height_m);
-    if (o.kind == ObstacleKind::mast) field("Radius", 1000, &Obstacle::radius_m);
-    field("Margin", 1000, &Obstacle::margin_m);
+    field("Height", kHeightUnit, 2000, &Obstacle::height_m);
+    if (o.kind == ObstacleKind::mast) field("Radius", "m", 1000, &Obstacle::radius_m);
+    field("Margin", "m", 1000, &Obstacle::margin_m);
     note([this, id](const Plan& p) {
         const Obstacle* each = p.findObstacle(id);
         const auto ground = each != nullptr ? session_->terrain()->sample(each->points.front()) : std::nullopt;
@@ -278,7 +279,7 @@ void Inspector::buildRally(ItemId id) {
     title("Rally point", [](const Plan&) { return Shown{"flown to instead of home"}; });
     nameField<RallyPoint>(&Plan::findRally, id);
     number(
-        "Height", "m", -500, 9000,
+        "Height", kHeightUnit, -500, 9000,
         [id](const Plan& p) { return p.findRally(id) ? Shown{num(p.findRally(id)->height.value_m)} : Shown{}; },
         [id](Plan& p, std::optional<double> v) {
             if (RallyPoint* r = p.findRally(id); r != nullptr && v) r->height.value_m = *v;

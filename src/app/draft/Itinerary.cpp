@@ -2,6 +2,7 @@
 
 #include <QtWidgets>
 
+#include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 #include "core/pattern/BlockPattern.h"
 
@@ -33,7 +34,7 @@ class RowPainter : public QStyledItemDelegate {
             title = "Home";
             const auto amsl = homeAmsl(plan, list_->session()->terrain().get());
             line = !plan.home ? "not set"
-                   : amsl     ? QString("ground %1 m AMSL").arg(*amsl, 0, 'f', 0)
+                   : amsl     ? inUnits(QString("ground %1 m AMSL").arg(*amsl, 0, 'f', 0))
                               : QString("height unknown");
         } else if (const Item* item = plan.find(id)) {
             const int n = itemNumber(plan, id);
@@ -54,26 +55,25 @@ class RowPainter : public QStyledItemDelegate {
             const Section* section = plan.findSection(item->section);
             if (section != nullptr && (at == 0 || plan.items[static_cast<std::size_t>(at) - 1].section != section->id))
                 line = QString::fromStdString(section->name) + " from here" + (line.isEmpty() ? "" : " · ") + line;
-            height = QString::fromStdString(heightText(item->kind == ItemKind::returnHome
-                                                           ? Height::aboveHome(plan.return_height_m)
-                                                           : effectiveHeight(plan, *item)));
+            height = inUnits(heightText(item->kind == ItemKind::returnHome ? Height::aboveHome(plan.return_height_m)
+                                                                           : effectiveHeight(plan, *item)));
             if (item->kind == ItemKind::land) height = "to the ground";
             if (item->kind == ItemKind::block) stripe = theme.reed;
         } else if (const Fence* fence = plan.findFence(id)) {
             title = fence->kind == FenceKind::keepIn ? "Keep-in fence" : "Keep-out fence";
             line = QString::fromStdString(fence->name);
-            height = fence->isCircle() ? QString("%1 m round").arg(fence->radius_m, 0, 'f', 0)
+            height = fence->isCircle() ? inUnits(QString("%1 m round").arg(fence->radius_m, 0, 'f', 0))
                                        : QString("%1 corners").arg(fence->outline.size());
             stripe = theme.plum;
         } else if (const RallyPoint* rally = plan.findRally(id)) {
             title = "Rally point";
             line = QString::fromStdString(rally->name);
-            height = QString::fromStdString(heightText(rally->height));
+            height = inUnits(heightText(rally->height));
             stripe = theme.plum;
         } else if (const Obstacle* obstacle = plan.findObstacle(id)) {
             title = QString("Obstacle: %1").arg(obstacleText(obstacle->kind));
             line = QString::fromStdString(obstacle->name);
-            height = QString("%1 m high").arg(obstacle->height_m, 0, 'f', 0);
+            height = inUnits(QString("%1 m high").arg(obstacle->height_m, 0, 'f', 0));
             stripe = theme.vermilion;
         } else if (const Zone* zone = plan.findZone(id)) {
             title = QString("Airspace %1").arg(QString::fromStdString(zone->zone_class));
@@ -115,7 +115,7 @@ class RowPainter : public QStyledItemDelegate {
 
 QString actionLine(const Plan& plan, const Item& item) {
     QStringList parts;
-    if (item.speed_mps) parts << QString("%1 m/s").arg(*item.speed_mps);
+    if (item.speed_mps) parts << inUnits(QString("%1 m/s").arg(*item.speed_mps));
     if (item.kind == ItemKind::block)
         parts << QString("overlap %1, sidelap %2 %").arg(item.block.overlap_percent).arg(item.block.sidelap_percent);
     if (item.kind == ItemKind::returnHome) parts << "climb first · land";

@@ -85,7 +85,7 @@ void MovePlanDialog::refresh() {
     int above_home = 0;
     for (const Item& i : moved_.items)
         above_home += i.kind != ItemKind::returnHome && effectiveHeight(moved_, i).ref == HeightRef::home;
-    result_->setText(
+    result_->setText(inUnits(
         QString("<table cellpadding=3><tr><td></td><td><b>now</b></td><td><b>moved %7</b></td></tr>"
                 "<tr><td>Home</td><td>%1</td><td>%2</td></tr>"
                 "<tr><td>Lowest clearance</td><td>%3</td><td>%4</td></tr>"
@@ -93,7 +93,7 @@ void MovePlanDialog::refresh() {
                 "%8 heights above home keep their numbers and move with home's height above sea level. "
                 "Terrain is judged; obstacles only where drawn.")
             .arg(a.home, b.home, a.lowest, b.lowest, a.stops, b.stops, QString::fromStdString(distanceText(distance)))
-            .arg(above_home));
+            .arg(above_home)));
     accept_->setEnabled(distance > 0);
 }
 

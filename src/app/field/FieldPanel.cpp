@@ -2,6 +2,7 @@
 
 #include <QtWidgets>
 
+#include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 
 namespace anhinga {
@@ -288,8 +289,8 @@ void FieldPanel::refreshVehicle() {
         text += QString("<br>link: loss %1 %, heartbeat %2 s ago")
                     .arg(all > 0 ? 100.0 * static_cast<double>(v.lost) / all : 0.0, 0, 'f', 1)
                     .arg(v.heartbeat_age_s, 0, 'f', 1);
-    text += QString("<br>height %1 home · %2 · climb %3")
-                .arg(n(v.height_home_m, 0, "m"), n(v.ground_mps, 1, "m/s"), n(v.climb_mps, 1, "m/s"));
+    text += inUnits(QString("<br>height %1 home · %2 · climb %3")
+                        .arg(n(v.height_home_m, 0, "m"), n(v.ground_mps, 1, "m/s"), n(v.climb_mps, 1, "m/s")));
     text += QString("<br>battery %1 · %2 · satellites %3")
                 .arg(n(v.battery_percent, 0, "%"), n(v.battery_v, 1, "V"),
                      v.satellites ? QString::number(*v.satellites) : QString("unknown"));

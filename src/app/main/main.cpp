@@ -28,6 +28,7 @@ int main(int argc, char** argv) {
 
     anhinga::MainWindow window;
     if (parser.isSet("theme")) window.setNight(parser.value("theme") == "night");
+    if (parser.positionalArguments().isEmpty() && !parser.isSet("workspace")) window.showStart();
     window.show();
     const bool timing = parser.isSet("timing");
     for (const QString& file : parser.positionalArguments()) window.openFile(file);

@@ -2,6 +2,7 @@
 #include <QtWidgets>
 
 #include "app/map/MapView.h"
+#include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 #include "core/geo/Polygon.h"
 #include "core/pattern/BlockPattern.h"
@@ -64,7 +65,13 @@ void MapView::paintEvent(QPaintEvent*) {
     paintItems(p);
     paintAircraft(p);
     paintShape(p);
+    paintFrame(p);
     paintFurniture(p);
+    if (!(told_.centre == view_.centre) || told_.scale != view_.scale || told_.size != view_.size) {
+        told_ = view_;
+        QMetaObject::invokeMethod(
+            this, [this] { emit viewChanged(told_); }, Qt::QueuedConnection);
+    }
     frame_ms_ = monotonicMs() - start;
 }
 
@@ -89,7 +96,7 @@ void MapView::paintStill(QPainter& p) {
         still_.setDevicePixelRatio(devicePixelRatioF());
         QPainter s(&still_);
         s.setRenderHint(QPainter::Antialiasing);
-        paintGround(s);
+        layers_.paint(s, view_, theme_);
         paintAirspace(s);
         paintFences(s);
         paintObstacles(s);
@@ -98,29 +105,23 @@ void MapView::paintStill(QPainter& p) {
     p.drawPixmap(0, 0, still_);
 }
 
-void MapView::paintGround(QPainter& p) {
-    const bool same = ground_view_.scale == view_.scale && ground_view_.centre == view_.centre &&
-                      ground_view_.size == view_.size && !ground_.isNull();
-    if (!same) {
-        ground_ = QPixmap(size());
-        ground_.fill(theme_.night ? QColor("#16222b") : QColor("#c9d8dc"));
-        ground_view_ = view_;
-        if (!base_.image().isNull()) {
-            QPainter g(&ground_);
-            const bool shrinks = base_.extent().width() * view_.scale < base_.image().width() * 3.0;
-            g.setRenderHint(QPainter::SmoothPixmapTransform, shrinks);
-            // Only the part in view is drawn: at high zoom the whole picture would be far larger than the screen.
-            const QRectF full(view_.toScreen(base_.extent().topLeft()),
-                              QSizeF(base_.extent().width(), base_.extent().height()) * view_.scale);
-            const QRectF seen = full.intersected(QRectF(rect()).adjusted(-2, -2, 2, 2));
-            const double kx = base_.image().width() / full.width(), ky = base_.image().height() / full.height();
-            const QRectF source((seen.left() - full.left()) * kx, (seen.top() - full.top()) * ky, seen.width() * kx,
-                                seen.height() * ky);
-            g.drawImage(seen, base_.image(), source);
-            if (theme_.night) g.fillRect(rect(), QColor(10, 18, 26, 120));
-        }
+void MapView::paintFrame(QPainter& p) {
+    QRectF box;
+    if (grip_ == Grip::area && moved_) {
+        box = QRectF(pressed_at_, last_at_).normalized();
+    } else if (frame_) {
+        const QPointF nw = view_.toScreen(GeoPoint{frame_->north, frame_->west});
+        const QPointF se = view_.toScreen(GeoPoint{frame_->south, frame_->east});
+        box = QRectF(nw, se).normalized();
     }
-    p.drawPixmap(0, 0, ground_);
+    if (box.isEmpty()) return;
+    p.setBrush(Qt::NoBrush);
+    p.setPen(pen(alpha(theme_.raised, 200), 5));
+    p.drawRect(box);
+    p.setPen(pen(theme_.ink, 2, Qt::DashLine));
+    p.drawRect(box);
+    p.setFont(uiFont(8.5, true));
+    haloText(p, box.topLeft() + QPointF(8, 18), "area to store", theme_.ink, theme_.raised);
 }
 
 void MapView::paintHatch(QPainter& p, const QPainterPath& path, const QColor& colour) {
@@ -168,9 +169,10 @@ void MapView::paintFences(QPainter& p) {
         QString label = f.kind == FenceKind::keepIn ? "keep in" : "keep out";
         if (!f.name.empty()) label += QString::fromStdString(" · " + f.name);
         if (plan.ceiling_m && f.kind == FenceKind::keepIn)
-            label += plan.floor_m
-                         ? QString(" · %1 to %2 m home").arg(*plan.floor_m, 0, 'f', 0).arg(*plan.ceiling_m, 0, 'f', 0)
-                         : QString(" · to %1 m home").arg(*plan.ceiling_m, 0, 'f', 0);
+            label += inUnits(
+                plan.floor_m
+                    ? QString(" · %1 to %2 m home").arg(*plan.floor_m, 0, 'f', 0).arg(*plan.ceiling_m, 0, 'f', 0)
+                    : QString(" · to %1 m home").arg(*plan.ceiling_m, 0, 'f', 0));
         p.setFont(uiFont(8.5, true));
         if (f.kind == FenceKind::keepOut) {
             const QPointF middle = outline.boundingRect().center();
@@ -413,10 +415,10 @@ void MapView::paintAirspace(QPainter& p) {
         p.setBrush(alpha(colour, 34));
         p.setPen(pen(colour, session_->isSelected(z.id) ? 3 : 1.8));
         p.drawPolygon(at);
-        const QString top = z.ceiling ? QString::fromStdString(heightText(*z.ceiling)) : QString("unlimited");
+        const QString top = z.ceiling ? inUnits(heightText(*z.ceiling)) : QString("unlimited");
         const QString text = QString("%1 (%2) · %3 to %4%5")
                                  .arg(QString::fromStdString(z.name), QString::fromStdString(z.zone_class),
-                                      QString::fromStdString(heightText(z.floor)), top, allowed ? " · authorised" : "");
+                                      inUnits(heightText(z.floor)), top, allowed ? " · authorised" : "");
         const QPointF middle = at.boundingRect().center();
         if (at.boundingRect().width() > p.fontMetrics().horizontalAdvance(text) * 0.7)
             haloText(p, middle - QPointF(p.fontMetrics().horizontalAdvance(text) / 2.0, 0), text, theme_.ink,
@@ -435,8 +437,7 @@ void MapView::paintRally(QPainter& p) {
         p.setFont(uiFont(8.5, true));
         haloText(p, at + QPointF(13, 4),
                  QString("rally%1 · %2")
-                     .arg(r.name.empty() ? "" : QString::fromStdString(" " + r.name),
-                          QString::fromStdString(heightText(r.height))),
+                     .arg(r.name.empty() ? "" : QString::fromStdString(" " + r.name), inUnits(heightText(r.height))),
                  theme_.plum, theme_.raised);
     }
 }
@@ -554,7 +555,7 @@ void MapView::paintItems(QPainter& p) {
                                  .arg(lines.footprint.gsd_m * 100, 0, 'f', 1),
                              true});
         } else if (hasPosition(item.kind)) {
-            QString rest = QString::fromStdString(heightText(effectiveHeight(plan, item)));
+            QString rest = inUnits(heightText(effectiveHeight(plan, item)));
             if (item.kind == ItemKind::hold)
                 rest = QString("hold %1 s · ").arg(effectiveHold_s(plan, item), 0, 'f', 0) + rest;
             if (item.kind == ItemKind::land) rest = "land";
@@ -661,7 +662,7 @@ void MapView::paintShape(QPainter& p) {
     }
     if (!drag_text_.isEmpty() && grip_ == Grip::items) {
         p.setFont(uiFont(8.5, true));
-        haloText(p, last_at_ + QPointF(16, 28), drag_text_, theme_.ink, theme_.raised);
+        haloText(p, last_at_ + QPointF(16, 28), inUnits(drag_text_, UnitKind::distance), theme_.ink, theme_.raised);
     }
     if (shape_.empty()) return;
     QPolygonF line = polygon(shape_);
@@ -692,7 +693,9 @@ void MapView::paintShape(QPainter& p) {
     p.setBrush(theme_.raised);
     for (const GeoPoint& g : shape_) p.drawEllipse(view_.toScreen(g), 4.5, 4.5);
     p.setFont(uiFont(8.5, true));
-    if (hover_) haloText(p, line.back() + QPointF(14, -10), measureText(), theme_.ink, theme_.raised);
+    if (hover_)
+        haloText(p, line.back() + QPointF(14, -10), inUnits(measureText(), UnitKind::distance), theme_.ink,
+                 theme_.raised);
 }
 
 QString MapView::measureText() const {
@@ -770,7 +773,11 @@ void MapView::paintAircraft(QPainter& p) {
 }
 
 void MapView::paintFurniture(QPainter& p) {
-    const double step = metresStep(view_.metresPerPixel() * 140);
+    // A round number in the unit shown.
+    const double wanted_m = view_.metresPerPixel() * 140;
+    const UnitChoice& unit = unitOf(UnitKind::distance);
+    const double unit_m = wanted_m >= unit.long_from ? unit.long_si : unit.si;
+    const double step = metresStep(wanted_m / unit_m) * unit_m;
     const double w = step / view_.metresPerPixel();
     const QPointF left(14, height() - 16);
     p.setPen(pen(alpha(theme_.raised, 190), 5));
@@ -778,9 +785,13 @@ void MapView::paintFurniture(QPainter& p) {
     p.setPen(pen(theme_.ink, 2));
     p.drawPolyline(QPolygonF({left - QPointF(0, 6), left, left + QPointF(w, 0), left + QPointF(w, -6)}));
     p.setFont(uiFont(8.5));
-    const QString text = QString::fromStdString(distanceText(step));
+    const QString text = num(step / unit_m, 3) + " " + (unit_m == unit.long_si ? unit.long_name : unit.name);
     haloText(p, left + QPointF(w / 2 - p.fontMetrics().horizontalAdvance(text) / 2.0, -7), text, theme_.ink,
              theme_.raised);
+    if (const QString credit = layers_.attribution(); !credit.isEmpty()) {
+        p.setFont(uiFont(7.5));
+        haloText(p, left + QPointF(0, -26), credit, theme_.ink, theme_.raised);
+    }
     if (!hover_ || status_.isEmpty()) return;
     p.setFont(monoFont(8.5));
     const double sw = p.fontMetrics().horizontalAdvance(status_) + 18;

@@ -160,6 +160,10 @@ void MapView::mousePressEvent(QMouseEvent* e) {
     grip_ = Grip::none;
     if (e->button() == Qt::MiddleButton) grip_ = Grip::pan;
     if (e->button() != Qt::LeftButton) return;
+    if (picking_area_) {
+        grip_ = Grip::area;
+        return;
+    }
     if (!editable_) {
         grip_ = Grip::pan;
         return;
@@ -240,6 +244,15 @@ void MapView::mouseReleaseEvent(QMouseEvent* e) {
     const Grip grip = std::exchange(grip_, Grip::none);
     session_->endMerge();
     drag_text_.clear();
+    if (grip == Grip::area) {
+        picking_area_ = false;
+        setCursor(tool_ == MapTool::select ? Qt::ArrowCursor : Qt::CrossCursor);
+        const QRectF box = QRectF(pressed_at_, at).normalized();
+        const GeoPoint nw = view_.toGeo(box.topLeft()), se = view_.toGeo(box.bottomRight());
+        if (box.width() > 3 && box.height() > 3) emit areaDrawn({se.lat_deg, nw.lon_deg, nw.lat_deg, se.lon_deg});
+        update();
+        return;
+    }
     if (grip == Grip::box) {
         const QRectF box = QRectF(pressed_at_, at).normalized();
         std::set<ItemId> ids;
@@ -323,6 +336,13 @@ void MapView::wheelEvent(QWheelEvent* e) {
 }
 
 void MapView::keyPressEvent(QKeyEvent* e) {
+    if (e->key() == Qt::Key_Escape && picking_area_) {
+        picking_area_ = false;
+        grip_ = Grip::none;
+        setCursor(tool_ == MapTool::select ? Qt::ArrowCursor : Qt::CrossCursor);
+        update();
+        return;
+    }
     if (e->key() == Qt::Key_Escape) {
         if (!shape_.empty())
             cancelShape();

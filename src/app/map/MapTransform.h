@@ -5,17 +5,16 @@
 #include <QSize>
 #include <cmath>
 
-#include "core/geo/Geo.h"
+#include "core/geo/Mercator.h"
 
 namespace anhinga {
 
 inline QPointF toMercator(GeoPoint p) {
-    const double lat = std::clamp(p.lat_deg, -85.05, 85.05) * M_PI / 180;
-    return {p.lon_deg / 360 + 0.5, 0.5 - std::log(std::tan(M_PI / 4 + lat / 2)) / (2 * M_PI)};
+    const UnitPoint m = toUnitSquare(p);
+    return {m.x, m.y};
 }
 inline GeoPoint fromMercator(QPointF m) {
-    return {(2 * std::atan(std::exp((0.5 - m.y()) * 2 * M_PI)) - M_PI / 2) * 180 / M_PI,
-            wrapLongitude((m.x() - 0.5) * 360)};
+    return fromUnitSquare({m.x(), m.y()});
 }
 
 struct MapTransform {

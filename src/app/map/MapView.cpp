@@ -13,7 +13,7 @@ namespace anhinga {
 
 namespace {
 constexpr double kReach = 11;  // pixels within which a thing is hit
-constexpr double kMinScale = 2e4, kMaxScale = 4e9;
+constexpr double kMinScale = 900, kMaxScale = 4e9;
 
 double toPoint(QPointF a, QPointF b) {
     return std::hypot(a.x() - b.x(), a.y() - b.y());
@@ -25,8 +25,21 @@ MapView::MapView(PlanSession* session, QWidget* parent) : QWidget(parent), sessi
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(320, 240);
-    connect(session_, &PlanSession::planChanged, this, [this] {
+    const QVariantList last = QSettings().value("map/view").toList();
+    if (last.size() == 3) {
+        const GeoPoint place{last[0].toDouble(), last[1].toDouble()};
+        if (isValid(place)) view_.centre = toMercator(place);
+        if (const double scale = last[2].toDouble(); scale > 0) view_.scale = std::clamp(scale, kMinScale, kMaxScale);
+    }
+    const auto pictures = [this] {
+        std::vector<std::string> files;
+        for (const std::string& f : session_->plan()->imagery_files)
+            files.push_back(resolveBeside(session_->path().toStdString(), f));
+        layers_.setPlanPictures(files);
+    };
+    connect(session_, &PlanSession::planChanged, this, [this, pictures] {
         shape_.clear();
+        pictures();
         update();
     });
     connect(session_, &PlanSession::selectionChanged, this, [this] {
@@ -37,23 +50,25 @@ MapView::MapView(PlanSession* session, QWidget* parent) : QWidget(parent), sessi
         rebuildRuns();
         update();
     });
-    connect(session_, &PlanSession::terrainChanged, this, [this] {
-        std::vector<std::string> imagery;
-        for (const std::string& f : session_->plan()->imagery_files)
-            imagery.push_back(resolveBeside(session_->path().toStdString(), f));
-        base_.load(imagery, session_->terrain());
+    connect(session_, &PlanSession::terrainChanged, this, [this] { layers_.setTerrain(session_->terrain()); });
+    connect(session_, &PlanSession::opened, this, [this, pictures] {
+        pictures();
         showWholePlan();
     });
-    connect(&base_, &MapBase::ready, this, [this] {
-        ground_ = still_ = {};
-        if (!base_.problem().isEmpty()) emit message(base_.problem());
+    connect(&layers_, &LayerStack::changed, this, [this] {
+        still_ = {};
         update();
+    });
+    connect(&layers_, &LayerStack::listChanged, this, [this] {
+        for (const auto& l : layers_.layers())
+            if (l->spec().kind == LayerKind::planPicture && l->spec().visible && !l->problem().isEmpty())
+                emit message(l->problem());
     });
 }
 
 void MapView::setTheme(const Theme& theme) {
     theme_ = theme;
-    ground_ = still_ = {};
+    still_ = {};
     update();
 }
 
@@ -82,20 +97,7 @@ void MapView::setCursorPlace(std::optional<GeoPoint> place) {
 }
 
 void MapView::showWholePlan() {
-    const Plan& plan = *session_->plan();
-    std::vector<GeoPoint> all;
-    if (plan.home) all.push_back(plan.home->position);
-    for (const Item& item : plan.items) {
-        if (hasPosition(item.kind)) all.push_back(item.position);
-        all.insert(all.end(), item.block.outline.begin(), item.block.outline.end());
-    }
-    for (const Fence& f : plan.fences) {
-        const auto outline = f.isCircle() ? circleOutline(f.outline.front(), f.radius_m, 8) : f.outline;
-        all.insert(all.end(), outline.begin(), outline.end());
-    }
-    if (all.empty())  // obstacles and airspace may lie far around
-        for (const Obstacle& o : plan.obstacles) all.insert(all.end(), o.points.begin(), o.points.end());
-    for (const RallyPoint& r : plan.rally) all.push_back(r.position);
+    std::vector<GeoPoint> all = placesOfWhole(*session_->plan());
     if (all.empty() && !session_->terrain()->empty()) {
         const ElevationRaster& r = *session_->terrain()->rasters().front();
         all = {{r.north_deg(), r.west_deg()},
@@ -112,6 +114,32 @@ void MapView::showWholePlan() {
     view_.size = size();
     view_.centre = middle;
     view_.scale = std::clamp(0.84 * std::min(width() / w, height() / h), kMinScale, kMaxScale);
+    update();
+}
+
+void MapView::showBox(const UnitBox& box) {
+    view_.size = size();
+    view_.centre = {(box.left + box.right) / 2, (box.top + box.bottom) / 2};
+    view_.scale =
+        std::clamp(0.9 * std::min(width() / std::max(1e-9, box.width()), height() / std::max(1e-9, box.height())),
+                   kMinScale, kMaxScale);
+    update();
+}
+
+void MapView::rememberView() const {
+    const GeoPoint middle = fromMercator(view_.centre);
+    QSettings().setValue("map/view", QVariantList{middle.lat_deg, middle.lon_deg, view_.scale});
+}
+
+void MapView::pickArea() {
+    picking_area_ = true;
+    setCursor(Qt::CrossCursor);
+    emit message("Draw a rectangle on the map; Esc gives up");
+}
+
+void MapView::setFrame(std::optional<GeoBox> frame) {
+    if (frame == frame_) return;
+    frame_ = frame;
     update();
 }
 
@@ -229,8 +257,7 @@ std::optional<ItemId> MapView::legAt(QPointF at, GeoPoint* where) const {
 void MapView::updateStatus(QPointF at) {
     const GeoPoint p = view_.toGeo(at);
     const auto ground = session_->terrain()->sample(p);
-    status_ = shownCoordinate(p) +
-              QString::fromStdString(" · ground " + (ground ? fmt::format("{:.0f} m AMSL", *ground) : "unknown"));
+    status_ = shownCoordinate(p) + inUnits(" · ground " + (ground ? fmt::format("{:.0f} m AMSL", *ground) : "unknown"));
     if (!session_->terrain()->empty())
         status_ += QString(" · terrain %1 m grid").arg(session_->terrain()->cell_m(), 0, 'f', 0);
 }

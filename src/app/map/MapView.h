@@ -7,9 +7,10 @@
 #include <optional>
 #include <vector>
 
-#include "app/map/MapBase.h"
+#include "app/layers/LayerStack.h"
 #include "app/map/MapTransform.h"
 #include "app/widgets/Theme.h"
+#include "core/tiles/TileGrid.h"
 #include "session/PlanSession.h"
 
 namespace anhinga {
@@ -61,7 +62,14 @@ class MapView : public QWidget {
     void showPlace(GeoPoint place);
     void zoomBy(double factor, QPointF about);
     const MapTransform& transform() const { return view_; }
-    MapBase& base() { return base_; }
+    LayerStack& layers() { return layers_; }
+    void showBox(const UnitBox& box);
+    /// The next run begins where this one ends.
+    void rememberView() const;
+    /// The next drag draws a rectangle, told by areaDrawn().
+    void pickArea();
+    /// A rectangle to be seen over the plan.
+    void setFrame(std::optional<GeoBox> frame);
     /// Finishes or gives up the shape being drawn.
     void finishShape();
     void cancelShape();
@@ -72,6 +80,9 @@ class MapView : public QWidget {
     void toolChanged(MapTool tool);
     void hovered(std::optional<GeoPoint> place);
     void message(const QString& text);
+    void areaDrawn(const GeoBox& box);
+    /// Another place or scale is shown.
+    void viewChanged(const MapTransform& view);
     /// A click in a workspace that does not edit.
     void clicked(GeoPoint place);
 
@@ -88,7 +99,7 @@ class MapView : public QWidget {
     void contextMenuEvent(QContextMenuEvent*) override;
 
   private:
-    enum class Grip { none, pan, items, corner, box };
+    enum class Grip { none, pan, items, corner, box, area };
     /// A stretch of the flown line with one clearance class (0 clear, 1 inside the margin, 2 below the minimum,
     /// 3 unknown), in Mercator units.
     struct Run {
@@ -120,7 +131,7 @@ class MapView : public QWidget {
 
     // MapPaint.cpp
     void paintStill(QPainter& p);
-    void paintGround(QPainter& p);
+    void paintFrame(QPainter& p);
     void paintFences(QPainter& p);
     void paintBlocks(QPainter& p);
     void paintRoute(QPainter& p);
@@ -145,7 +156,10 @@ class MapView : public QWidget {
     QPolygonF onScreen(const QPolygonF& mercator, double least_px) const;
 
     PlanSession* session_;
-    MapBase base_;
+    LayerStack layers_;
+    MapTransform told_;  // by viewChanged
+    bool picking_area_ = false;
+    std::optional<GeoBox> frame_;
     Theme theme_ = Theme::light();
     MapTransform view_;
     MapTool tool_ = MapTool::select;
@@ -188,8 +202,6 @@ class MapView : public QWidget {
     RouteLayer route_of_;
     std::size_t strokes_ = 0;       // of all runs
     std::uint64_t still_runs_ = 0;  // fingerprint of the runs away from the selection
-    QPixmap ground_;
-    MapTransform ground_view_;
     QString status_;
     double frame_ms_ = 0;
 };

@@ -2,6 +2,7 @@
 
 #include <QtWidgets>
 
+#include "app/widgets/Quantity.h"
 #include "app/widgets/Theme.h"
 #include "core/base/Text.h"
 
@@ -23,11 +24,12 @@ FiguresView::FiguresView(QWidget* parent) : QWidget(parent) {
     grid_->setVerticalSpacing(3);
     grid_->setColumnStretch(0, 1);
     column->addLayout(grid_);
+    column->addStretch(1);
 }
 
 void FiguresView::setFigures(const QString& headline, const QString& headline_note,
                              const std::vector<std::pair<QString, QString>>& rows) {
-    headline_->setText(headline);
+    headline_->setText(inUnits(headline));
     note_->setText(headline_note);
     while (labels_.size() < rows.size() * 2) {
         auto* label = new QLabel;
@@ -39,7 +41,11 @@ void FiguresView::setFigures(const QString& headline, const QString& headline_no
     }
     for (std::size_t i = 0; i < labels_.size(); ++i) {
         labels_[i]->setVisible(i / 2 < rows.size());
-        if (i / 2 < rows.size()) labels_[i]->setText(i % 2 == 0 ? rows[i / 2].first : rows[i / 2].second);
+        if (i / 2 < rows.size())
+            labels_[i]->setText(i % 2 == 0 ? rows[i / 2].first
+                                           : inUnits(rows[i / 2].second, rows[i / 2].first.startsWith("Distance")
+                                                                             ? UnitKind::distance
+                                                                             : UnitKind::height));
     }
 }
 
@@ -163,10 +169,10 @@ void RehearsePanel::setPlayHead(double t_s) {
             const auto v = c != nullptr ? c->at(t_s) : std::nullopt;
             return v ? QString::number(*v, 'f', 0) : QString("–");
         };
-        now_->setText(QString("%1 · item %2 · %3 m home · %4 m/s · %5 %")
-                          .arg(QString::fromStdString(durationText(t_s)), value("mission.item"),
-                               value("position.height_home_m"), value("velocity.ground_mps"),
-                               value("battery.left_percent")));
+        now_->setText(inUnits(QString("%1 · item %2 · %3 m home · %4 m/s · %5 %")
+                                  .arg(QString::fromStdString(durationText(t_s)), value("mission.item"),
+                                       value("position.height_home_m"), value("velocity.ground_mps"),
+                                       value("battery.left_percent"))));
     }
     emit playHeadMoved(t_s_);
 }

@@ -32,6 +32,8 @@ class FiguresView : public QWidget {
 class RehearsePanel : public QWidget {
     Q_OBJECT
   public:
+    /// Shows the same in the units chosen meanwhile.
+    void refreshUnits() { refresh(); }
     RehearsePanel(PlanSession* session, QWidget* parent = nullptr);
     double playHead() const { return t_s_; }
     void setPlayHead(double t_s);

@@ -2,7 +2,10 @@
 
 #include <QtWidgets>
 
+#include "app/layers/LayersPanel.h"
 #include "app/shell/ActionFinder.h"
+#include "app/shell/SettingsPage.h"
+#include "app/shell/StartPage.h"
 #include "core/base/File.h"
 #include "core/base/Text.h"
 #include "core/exchange/Export.h"
@@ -134,10 +137,15 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     both->setSizes({570, 184});
     both->setHandleWidth(1);
     both->setChildrenCollapsible(false);
-    column->addWidget(both, 1);
+    pages_ = new QStackedWidget;
+    work_page_ = both;
+    pages_->addWidget(both);
+    makePages();
+    column->addWidget(pages_, 1);
     setCentralWidget(centre);
 
     makeTools();
+    makeLayers();
     message_ = new QLabel(map_);
     message_->setWordWrap(true);
     message_->hide();
@@ -178,6 +186,9 @@ QAction* MainWindow::action(const QString& name) const {
 
 void MainWindow::makeActions() {
     addAct("new", "New plan", QKeySequence::New, [this] { newPlan(); });
+    addAct("start", "Plans and templates", QKeySequence("Ctrl+Home"), [this] { showStart(); });
+    addAct("keep template", "Keep plan as template", QKeySequence("Ctrl+Alt+S"), [this] { keepTemplate(); });
+    addAct("settings", "Settings", QKeySequence("Ctrl+,"), [this] { showSettings(); });
     addAct("open", "Open plan or log …", QKeySequence::Open, [this] { openDialog(); });
     addAct("save", "Save plan", QKeySequence::Save, [this] { save(); });
     addAct("save as", "Save plan as …", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
@@ -243,6 +254,11 @@ void MainWindow::makeActions() {
         else
             showMessage("No vehicle is connected");
     });
+    addAct("layers", "Map layers", QKeySequence("J"), [this] { showLayers(!layers_->isVisible()); });
+    addAct("store area", "Store an area of a web map for the field …", QKeySequence("Ctrl+J"), [this] {
+        showLayers(true);
+        layers_->storeArea();
+    });
     addAct("night", "Switch light and night theme", QKeySequence("Ctrl+T"), [this] { setNight(!theme_.night); });
     addAct("find", "Find action", QKeySequence("Ctrl+K"), [this] {
         auto* finder = new ActionFinder(actions(), this);
@@ -262,12 +278,12 @@ void MainWindow::makeTopBar() {
     file_->setProperty("step", true);
     file_->setObjectName("file");
     file_menu_ = new QMenu(this);
-    for (const char* a : {"new", "open"}) file_menu_->addAction(action(a));
+    for (const char* a : {"start", "new", "open"}) file_menu_->addAction(action(a));
     recent_ = file_menu_->addMenu("Recent");
-    for (const char* a : {"save", "save as", "import", "import airspace", "export plan", "export log"})
+    for (const char* a : {"save", "save as", "keep template", "import", "import airspace", "export plan", "export log"})
         file_menu_->addAction(action(a));
     file_menu_->addSeparator();
-    for (const char* a : {"night", "quit"}) file_menu_->addAction(action(a));
+    for (const char* a : {"settings", "night", "quit"}) file_menu_->addAction(action(a));
     connect(file_, &QPushButton::clicked, this,
             [this] { file_menu_->popup(file_->mapToGlobal(QPoint(0, file_->height()))); });
     file_->setMinimumWidth(210);
@@ -335,6 +351,33 @@ void MainWindow::makeTools() {
     };
     connect(map_, &MapView::toolChanged, this, mark);
     mark(MapTool::select);
+}
+
+void MainWindow::makeLayers() {
+    layers_button_ = new QPushButton("Layers   J", map_);
+    layers_button_->setObjectName("layers button");
+    layers_button_->setFocusPolicy(Qt::NoFocus);
+    layers_button_->setToolTip("Map layers (J)");
+    connect(layers_button_, &QPushButton::clicked, action("layers"), &QAction::trigger);
+    layers_ = new LayersPanel(&map_->layers(), &plan_, map_);
+    layers_->hide();
+    StoreAreaPage* store = layers_->storePage();
+    connect(layers_, &LayersPanel::closeWanted, this, [this] { showLayers(false); });
+    connect(layers_, &LayersPanel::message, this, &MainWindow::showMessage);
+    connect(layers_, &LayersPanel::resized, this, &MainWindow::placeOverlays);
+    connect(layers_, &LayersPanel::showBox, map_, &MapView::showBox);
+    connect(store, &StoreAreaPage::showBox, map_, &MapView::showBox);
+    connect(store, &StoreAreaPage::areaWanted, map_, &MapView::pickArea);
+    connect(store, &StoreAreaPage::frameChanged, this, [this, store] { map_->setFrame(store->frame()); });
+    connect(map_, &MapView::areaDrawn, store, &StoreAreaPage::setDrawn);
+    connect(map_, &MapView::viewChanged, store, &StoreAreaPage::setView);
+}
+
+void MainWindow::showLayers(bool on) {
+    layers_->setVisible(on);
+    layers_->raise();
+    placeOverlays();
+    if (!on) map_->setFocus();
 }
 
 void MainWindow::connectAll() {
@@ -435,6 +478,7 @@ void MainWindow::cursorFromMap(std::optional<GeoPoint> place) {
 }
 
 void MainWindow::setWorkspace(Workspace w) {
+    showPage(work_page_);
     workspace_ = w;
     const int i = static_cast<int>(w);
     for (int k = 0; k < 4; ++k) steps_[k]->setChecked(k == i);
@@ -463,6 +507,9 @@ void MainWindow::setNight(bool night) {
                          static_cast<BandFrame*>(field_band_)})
         b->setTheme(theme_);
     traces_->setTheme(theme_);
+    layers_->setTheme(theme_);
+    start_->setTheme(theme_);
+    settings_->setNight(night);
     tools_->setStyleSheet(QString("#tools { background: %1; border: 1px solid %2; border-radius: 4px; } QPushButton { "
                                   "border: none; border-radius: 3px; text-align: left; padding: 4px 10px; background: "
                                   "transparent; color: %3; } QPushButton:checked { background: %3; color: %1; }")
@@ -662,6 +709,13 @@ void MainWindow::placeOverlays() {
     if (tools_ != nullptr) {
         tools_->adjustSize();
         tools_->move(10, 10);
+    }
+    if (layers_ != nullptr) {
+        layers_button_->adjustSize();
+        layers_button_->move(map_->width() - layers_button_->width() - 10, 10);
+        layers_->setFixedWidth(296);
+        layers_->setFixedHeight(std::min(map_->height() - 20, layers_->sizeHint().height()));
+        layers_->move(map_->width() - layers_->width() - 10, 10);
     }
     if (message_ != nullptr) {
         message_->setFixedWidth(std::min(560, std::max(200, map_->width() - 60)));

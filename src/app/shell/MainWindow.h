@@ -23,6 +23,9 @@ class QStackedWidget;
 
 namespace anhinga {
 
+class LayersPanel;
+class SettingsPage;
+class StartPage;
 class UnsavedKeeper;
 
 enum class Workspace { draft, rehearse, field, debrief };
@@ -38,6 +41,9 @@ class MainWindow : public QMainWindow {
     void setWorkspace(Workspace w);
     Workspace workspace() const { return workspace_; }
     void setNight(bool night);
+    /// Plans and templates instead of the workspaces.
+    void showStart();
+    void showSettings();
     /// Offers what was not saved before the last run ended badly.
     void recover();
     /// Keeps what is not saved safe against a bad end; done by itself a moment after each edit.
@@ -70,6 +76,13 @@ class MainWindow : public QMainWindow {
     void goTo();
     void makeTopBar();
     void makeTools();
+    void makeLayers();
+    void makePages();
+    void showPage(QWidget* page);
+    void fromTemplate(Plan plan);
+    void keepTemplate();
+    void unitsChanged();
+    void showLayers(bool on);
     void connectAll();
     void showMessage(const QString& text);
     void refreshTop();
@@ -98,6 +111,10 @@ class MainWindow : public QMainWindow {
     Workspace workspace_ = Workspace::draft;
 
     QWidget* top_ = nullptr;
+    QStackedWidget* pages_ = nullptr;
+    QWidget* work_page_ = nullptr;
+    StartPage* start_ = nullptr;
+    SettingsPage* settings_ = nullptr;
     QPushButton *file_ = nullptr, *findings_button_ = nullptr, *link_button_ = nullptr;
     QPushButton* steps_[4] = {};
     QMenu *file_menu_ = nullptr, *recent_ = nullptr;
@@ -106,6 +123,8 @@ class MainWindow : public QMainWindow {
     QSplitter* draft_right_ = nullptr;
     MapView* map_ = nullptr;
     QWidget* tools_ = nullptr;
+    LayersPanel* layers_ = nullptr;
+    QPushButton* layers_button_ = nullptr;
     QLabel* message_ = nullptr;
     QTimer message_timer_;
     UnsavedKeeper* keeper_ = nullptr;

@@ -182,6 +182,7 @@ void MainWindow::recover() {
 
 void MainWindow::closeEvent(QCloseEvent* e) {
     if (!mayDiscard()) return e->ignore();
+    map_->rememberView();
     e->accept();
 }
 

@@ -5,6 +5,11 @@
 #include <QFontDatabase>
 #include <QStandardPaths>
 
+/// Resources of a static library are not there by themselves. Outside of any namespace, as Qt's macro wants it.
+static void initResources() {
+    Q_INIT_RESOURCE(app);
+}
+
 namespace anhinga {
 
 Theme Theme::light() {
@@ -58,7 +63,12 @@ QFont monoFont(double points) {
     return font;
 }
 
+void beginResources() {
+    initResources();
+}
+
 QString Theme::styleSheet() const {
+    beginResources();
     QString s = R"(
 QMainWindow, QWidget { background: @panel; color: @ink; font-family: "@family"; }
 QLabel { background: transparent; }
@@ -68,6 +78,8 @@ QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox, QListView, QTreeView, QListWidge
   background: @raised; border: 1px solid @line; border-radius: 3px; padding: 2px 5px; selection-background-color: @lagoon; selection-color: @panel; }
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus { border: 1px solid @lagoon; }
 QLineEdit[inherited="true"] { border-style: dashed; background: @panel; color: @quiet; }
+QComboBox::drop-down { border: none; width: 20px; }
+QComboBox::down-arrow { image: url(:/pictures/down-@kind.png); width: 9px; height: 6px; }
 QComboBox QAbstractItemView { background: @raised; color: @ink; selection-background-color: @lagoon; selection-color: @panel; }
 QPushButton, QToolButton { background: @raised; border: 1px solid @line; border-radius: 4px; padding: 4px 10px; }
 QPushButton:hover, QToolButton:hover { border-color: @lagoon; }
@@ -99,6 +111,7 @@ QSlider::handle:horizontal { background: @lagoon; width: 14px; margin: -5px 0; b
         {"@panel", panel},   {"@raised", raised},       {"@ink", ink},        {"@quiet", quiet},
         {"@lagoon", lagoon}, {"@vermilion", vermilion}, {"@line", hairline()}};
     for (const auto& [name, colour] : roles) s.replace(name, colour.name());
+    s.replace("@kind", night ? "night" : "paper");
     s.replace("@family", uiFont(9.5).family());
     return s;
 }

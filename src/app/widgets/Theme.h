@@ -21,6 +21,8 @@ struct Theme {
 /// To be called before the application object: the B612 package's mono faces also call themselves "B612"; a font
 /// configuration of our own leaves them out (monoFont() loads what it needs by hand).
 void prepareFonts();
+/// Makes the program's own files (":/world/...", ":/pictures/...") readable; any number of times, from any thread.
+void beginResources();
 /// B612, or the system's font where it is missing.
 QFont uiFont(double points, bool bold = false);
 /// B612 Mono for coordinates and axes.

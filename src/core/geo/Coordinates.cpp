@@ -2,6 +2,7 @@
 
 #include <GeographicLib/DMS.hpp>
 #include <GeographicLib/GeoCoords.hpp>
+#include <GeographicLib/UTMUPS.hpp>
 
 namespace anhinga {
 
@@ -29,6 +30,38 @@ std::string coordinateText(GeoPoint p, CoordinateFormat format) {
         return "no such coordinate here";
     }
     return "";
+}
+
+std::optional<UtmPoint> utmOf(GeoPoint p) {
+    if (!isValid(p)) return std::nullopt;
+    return utmOf(p, GeographicLib::UTMUPS::StandardZone(p.lat_deg, p.lon_deg), p.lat_deg >= 0);
+}
+
+std::optional<UtmPoint> utmOf(GeoPoint p, int zone, bool north) {
+    if (!isValid(p)) return std::nullopt;
+    try {
+        UtmPoint u;
+        GeographicLib::UTMUPS::Forward(p.lat_deg, p.lon_deg, u.zone, u.north, u.easting_m, u.northing_m, zone);
+        // Across the equator the numbers go on from the hemisphere asked for.
+        if (u.north != north) u.northing_m += north ? -10e6 : 10e6;
+        u.north = north;
+        return u;
+    } catch (const std::exception&) {
+        return std::nullopt;
+    }
+}
+
+std::optional<GeoPoint> fromUtm(const UtmPoint& u) {
+    try {
+        GeoPoint p;
+        const bool other = u.north ? u.northing_m < 0 : u.northing_m > 10e6;
+        GeographicLib::UTMUPS::Reverse(u.zone, other ? !u.north : u.north, u.easting_m,
+                                       other ? u.northing_m + (u.north ? 10e6 : -10e6) : u.northing_m, p.lat_deg,
+                                       p.lon_deg);
+        return isValid(p) ? std::optional(p) : std::nullopt;
+    } catch (const std::exception&) {
+        return std::nullopt;
+    }
 }
 
 Result<GeoPoint> parseCoordinate(std::string_view text) {

@@ -95,6 +95,23 @@ std::vector<GeoPoint> placesOf(const Plan& plan, const Ids& ids) {
     return places;
 }
 
+std::vector<GeoPoint> placesOfWhole(const Plan& plan) {
+    std::vector<GeoPoint> all;
+    if (plan.home) all.push_back(plan.home->position);
+    for (const Item& item : plan.items) {
+        if (hasPosition(item.kind)) all.push_back(item.position);
+        all.insert(all.end(), item.block.outline.begin(), item.block.outline.end());
+    }
+    for (const Fence& f : plan.fences) {
+        const auto outline = f.isCircle() ? circleOutline(f.outline.front(), f.radius_m, 8) : f.outline;
+        all.insert(all.end(), outline.begin(), outline.end());
+    }
+    for (const RallyPoint& r : plan.rally) all.push_back(r.position);
+    if (all.empty())
+        for (const Obstacle& o : plan.obstacles) all.insert(all.end(), o.points.begin(), o.points.end());
+    return all;
+}
+
 GeoPoint pivotOf(const Plan& plan, const Ids& ids) {
     const std::vector<GeoPoint> places = placesOf(plan, ids);
     if (places.empty()) return {};

@@ -20,6 +20,10 @@ void mapPlaces(Plan& plan, const Ids& ids, const std::function<GeoPoint(GeoPoint
 /// Every place of the selected things, look-ats left out.
 std::vector<GeoPoint> placesOf(const Plan& plan, const Ids& ids);
 
+/// Every place by which a plan is looked at as a whole: home, items, fences, rally points; obstacles only when there is
+/// nothing else, since they may lie far around.
+std::vector<GeoPoint> placesOfWhole(const Plan& plan);
+
 /// Mean of those places: what is rotated and scaled about. It stays where it is under both, so that turning back is
 /// turning back.
 GeoPoint pivotOf(const Plan& plan, const Ids& ids);

@@ -15,13 +15,17 @@ std::string lastGdalError() {
     return text != nullptr && *text != '\0' ? text : "no reason given";
 }
 
-Result<GdalDataset> openRaster(const std::string& path) {
+void registerDrivers() {
     static std::once_flag once;
     std::call_once(once, [] {
         GDALAllRegister();
         CPLSetErrorHandler(CPLQuietErrorHandler);
         CPLSetConfigOption("GDAL_PAM_ENABLED", "NO");
     });
+}
+
+Result<GdalDataset> openRaster(const std::string& path) {
+    registerDrivers();
     CPLPushErrorHandler(CPLQuietErrorHandler);  // handlers are per thread
     CPLErrorReset();
     struct stat info {};

@@ -15,6 +15,8 @@ struct GdalCloser {
 };
 using GdalDataset = std::unique_ptr<void, GdalCloser>;
 
+/// GDAL's drivers, once for the whole program.
+void registerDrivers();
 /// Opens a raster read-only. A directory, an empty or a damaged file gives the reason in words.
 Result<GdalDataset> openRaster(const std::string& path);
 /// The same raster seen in another reference system ("EPSG:4326"), north up; the source must outlive it.

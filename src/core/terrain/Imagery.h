@@ -1,22 +1,43 @@
-// Pictures of the ground for the map: a raster warped to Web Mercator, as RGBA bytes.
+// Pictures of the ground for the map: any georeferenced raster (GeoTIFF in any reference system, MBTiles, ...), read at
+// any place and resolution on the Web Mercator unit square.
 #pragma once
 
 #include <cstdint>
+#include <memory>
+#include <mutex>
 #include <string>
 #include <vector>
 
 #include "core/base/Result.h"
+#include "core/geo/Mercator.h"
 
 namespace anhinga {
 
-/// Edges in Web Mercator unit square coordinates (0..1 from west to east and from north to south); rows north to south.
-struct ImageryTile {
-    int width = 0, height = 0;
-    double left = 0, top = 0, right = 0, bottom = 0;
-    std::vector<std::uint8_t> rgba;
+/// A picture kept open. Grey, palette and colour pictures alike; more than 8 bits are stretched to 8. Thread-safe.
+class ImagerySource {
+  public:
+    static Result<std::shared_ptr<const ImagerySource>> open(const std::string& path);
+    ~ImagerySource();
+    ImagerySource(const ImagerySource&) = delete;
+    ImagerySource& operator=(const ImagerySource&) = delete;
+
+    /// Where the picture lies.
+    const UnitBox& extent() const { return extent_; }
+    /// `box` as rows of `width` x `height` RGBA pixels (4 bytes each), north to south; transparent where the picture
+    /// has nothing. Sides of 1 to 16384 pixels.
+    Result<std::vector<std::uint8_t>> read(const UnitBox& box, int width, int height) const;
+    const std::string& path() const { return path_; }
+
+  private:
+    struct Open;
+    ImagerySource() = default;
+    std::string path_;
+    UnitBox extent_;
+    std::unique_ptr<Open> open_;
+    mutable std::mutex mutex_;
 };
 
-/// Reads a georeferenced picture (1, 3 or 4 bands of bytes), reduced so that neither side passes `max_side` pixels.
-Result<ImageryTile> readImagery(const std::string& path, int max_side = 4096);
+/// RGBA pixels as a PNG file's bytes.
+Result<std::string> encodePng(const std::vector<std::uint8_t>& rgba, int width, int height);
 
 }  // namespace anhinga

@@ -1,0 +1,58 @@
+// The layers under the plan in their order, bottom first, and what is remembered of them between runs. The backdrop,
+// the plan's own pictures, relief, contours and the grid are always there; pictures, web maps and drawings come and go.
+#pragma once
+
+#include <QObject>
+#include <memory>
+#include <vector>
+
+#include "app/layers/Layer.h"
+#include "core/terrain/Terrain.h"
+#include "session/TileSource.h"
+
+namespace anhinga {
+
+class WebLayer;
+
+class LayerStack : public QObject {
+    Q_OBJECT
+  public:
+    /// As remembered.
+    explicit LayerStack(QObject* parent = nullptr);
+    ~LayerStack() override;
+
+    const std::vector<std::unique_ptr<Layer>>& layers() const { return layers_; }
+    /// Above the ground layers, below the lines.
+    Layer* add(const LayerSpec& spec);
+    /// Of the layers that come and go; the others can only be hidden.
+    bool canRemove(const Layer* layer) const;
+    void remove(Layer* layer);
+    /// Brings a layer to a place in the order, bottom is 0.
+    void move(Layer* layer, int to);
+    void setTerrain(std::shared_ptr<const Terrain> terrain);
+    void setPlanPictures(const std::vector<std::string>& files);
+    void paint(QPainter& p, const MapTransform& view, const Theme& theme);
+    /// Of what the last painting needed nothing is still being made or on its way.
+    bool idle() const;
+    /// Of the web maps shown.
+    QString attribution() const;
+    /// Where tiles are kept; a folder chosen by the operator or the usual one.
+    static TileFolders folders();
+    static void setStoredFolder(const QString& folder);
+
+  signals:
+    /// Something looks different.
+    void changed();
+    /// Layers came, went, moved, or one of them has a problem.
+    void listChanged();
+
+  private:
+    std::unique_ptr<Layer> make(const LayerSpec& spec);
+    void save() const;
+    int indexOf(const Layer* layer) const;
+    std::vector<std::unique_ptr<Layer>> layers_;
+    std::shared_ptr<const Terrain> terrain_ = std::make_shared<const Terrain>();
+    std::vector<std::string> plan_pictures_;
+};
+
+}  // namespace anhinga

@@ -1,0 +1,250 @@
+#include "core/plan/ProfileLibrary.h"
+
+#include <nlohmann/json.hpp>
+
+#include "core/plan/PlanMembers.h"
+
+namespace anhinga {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+using planfile::Number;
+
+constexpr std::size_t kMostProfiles = 1000;
+
+struct Wrong {
+    std::string message;
+};
+
+/// A number of `j` if it is there and in range; else what is wrong.
+void take(const Json& j, const char* key, double low, double high, double& to) {
+    const auto at = j.find(key);
+    if (at == j.end()) return;
+    const double v = at->is_number() ? at->get<double>() : NAN;
+    if (!(v >= low && v <= high)) throw Wrong{fmt::format("{} must be a number from {} to {}", key, low, high)};
+    to = v;
+}
+void take(const Json& j, const char* key, int low, int high, int& to) {
+    double v = to;
+    take(j, key, static_cast<double>(low), static_cast<double>(high), v);
+    to = static_cast<int>(v);
+}
+void take(const Json& j, const char* key, bool& to) {
+    const auto at = j.find(key);
+    if (at == j.end()) return;
+    if (!at->is_boolean()) throw Wrong{fmt::format("{} must be true or false", key)};
+    to = at->get<bool>();
+}
+
+VehicleProfile vehicleOf(const Json& j, const std::string& name) {
+    VehicleProfile v;
+    v.name = name;
+    for (const Number& n : planfile::vehicleNumbers(v)) take(j, n.key, n.low, n.high, *n.value);
+    return v;
+}
+CameraProfile cameraOf(const Json& j, const std::string& name) {
+    CameraProfile c;
+    c.name = name;
+    for (const Number& n : planfile::cameraNumbers(c)) take(j, n.key, n.low, n.high, *n.value);
+    take(j, "px_across", 1, 200000, c.px_across);
+    take(j, "px_along", 1, 200000, c.px_along);
+    return c;
+}
+NamedTraits traitsOf(const Json& j, const std::string& name) {
+    NamedTraits t{name, {}};
+    take(j, "item_limit", 1, 65535, t.traits.item_limit);
+    take(j, "item0_is_home", t.traits.item0_is_home);
+    take(j, "repeats_rearm", t.traits.repeats_rearm);
+    take(j, "splines", t.traits.splines);
+    take(j, "first_waypoint_max_m", 1.0, 1e6, t.traits.first_waypoint_max_m);
+    take(j, "lowest_height_m", -500.0, 1000.0, t.traits.lowest_height_m);
+    return t;
+}
+
+template <class T, class F>
+std::vector<T> listOf(const Json& root, const char* key, F one) {
+    std::vector<T> out;
+    const auto list = root.find(key);
+    if (list == root.end()) return out;
+    if (!list->is_array()) throw Wrong{fmt::format("{} must be a list", key)};
+    if (list->size() > kMostProfiles) throw Wrong{fmt::format("more than {} {}", kMostProfiles, key)};
+    for (const Json& j : *list) {
+        const auto name = j.is_object() ? j.find("name") : j.end();
+        if (!j.is_object() || name == j.end() || !name->is_string() || name->get<std::string>().empty())
+            throw Wrong{fmt::format("entry {} of {} has no name", out.size() + 1, key)};
+        try {
+            out.push_back(one(j, name->get<std::string>()));
+        } catch (const Wrong& w) {
+            throw Wrong{fmt::format("{} \"{}\": {}", key, name->get<std::string>().substr(0, 60), w.message)};
+        }
+    }
+    return out;
+}
+
+}  // namespace
+
+ProfileLibrary genericProfiles() {
+    ProfileLibrary library;
+    const VehicleProfile standard;
+    VehicleProfile small = standard;
+    small.name = "Small folding quadcopter, 0.9 kg";
+    small.cruise_mps = 9;
+    small.max_mps = 15;
+    small.mass_kg = 0.9;
+    small.rotor_area_m2 = 0.18;
+    small.drag_area_m2 = 0.02;
+    small.battery_wh = 60;
+    VehicleProfile survey = standard;
+    survey.name = "Survey quadcopter, 3.5 kg";
+    survey.cruise_mps = 10;
+    survey.max_mps = 18;
+    survey.mass_kg = 3.5;
+    survey.rotor_area_m2 = 0.62;
+    survey.drag_area_m2 = 0.06;
+    survey.battery_wh = 270;
+    survey.battery_cells = 6;
+    survey.battery_resistance_ohm = 0.02;
+    VehicleProfile heavy = standard;
+    heavy.name = "Heavy hexacopter, 9 kg";
+    heavy.cruise_mps = 8;
+    heavy.accel_mps2 = 2;
+    heavy.mass_kg = 9;
+    heavy.rotor_area_m2 = 1.6;
+    heavy.drag_area_m2 = 0.14;
+    heavy.other_power_w = 40;
+    heavy.battery_wh = 710;
+    heavy.battery_cells = 12;
+    heavy.battery_resistance_ohm = 0.02;
+    library.vehicles = {standard, small, survey, heavy};
+    struct Lens {
+        const char* name;
+        double w, h, f;
+        int across, along;
+        double interval, mb, up;
+    };
+    static constexpr Lens kLenses[] = {{"1/2.3-inch 12 MP, 4.3 mm", 6.17, 4.55, 4.3, 4000, 3000, 1.0, 5, 20},
+                                       {"4/3-inch 20 MP, 12 mm", 17.3, 13.0, 12, 5280, 3956, 0.7, 10, 30},
+                                       {"APS-C 24 MP, 16 mm", 23.5, 15.6, 16, 6000, 4000, 1.0, 12, 0},
+                                       {"Full frame 45 MP, 35 mm", 35.9, 24.0, 35, 8192, 5460, 0.8, 22, 30},
+                                       {"Thermal 640 x 512, 13 mm", 7.68, 6.14, 13, 640, 512, 1.0, 1, 30}};
+    library.cameras = {CameraProfile{}};
+    for (const Lens& l : kLenses) {
+        CameraProfile c;
+        c.name = l.name;
+        c.sensor_w_mm = l.w;
+        c.sensor_h_mm = l.h;
+        c.focal_mm = l.f;
+        c.px_across = l.across;
+        c.px_along = l.along;
+        c.min_interval_s = l.interval;
+        c.photo_mb = l.mb;
+        c.pitch_max_deg = l.up;
+        library.cameras.push_back(c);
+    }
+    AutopilotTraits other;  // family 12: item 0 is a real item, no spline waypoints
+    other.item0_is_home = false;
+    other.splines = false;
+    other.item_limit = 500;
+    AutopilotTraits cautious;  // of an unknown family the least is expected
+    cautious.item0_is_home = false;
+    cautious.splines = false;
+    cautious.repeats_rearm = false;
+    cautious.item_limit = 100;
+    cautious.first_waypoint_max_m = 500;
+    library.autopilots = {{"MAVLink autopilot family 3", {}},
+                          {"MAVLink autopilot family 12", other},
+                          {"Unknown family, cautious", cautious}};
+    return library;
+}
+
+Result<ProfileLibrary> readProfiles(std::string_view text, const std::string& name) {
+    try {
+        const Json root = Json::parse(text);
+        if (!root.is_object() || !root.contains("anhinga_profiles"))
+            return fail("{}: not a file of profiles: the member \"anhinga_profiles\" is missing", name);
+        double format = 0;
+        take(root, "anhinga_profiles", 0.0, 1e6, format);
+        if (format > 1) return fail("{}: written by a newer version (profiles format {})", name, format);
+        return ProfileLibrary{listOf<VehicleProfile>(root, "vehicles", vehicleOf),
+                              listOf<CameraProfile>(root, "cameras", cameraOf),
+                              listOf<NamedTraits>(root, "autopilots", traitsOf)};
+    } catch (const Wrong& w) {
+        return fail("{}: {}", name, w.message);
+    } catch (const std::exception& e) {
+        return fail("{}: not a file of profiles ({})", name, e.what());
+    }
+}
+
+std::string writeProfiles(const ProfileLibrary& library) {
+    Json root{{"anhinga_profiles", 1}};
+    root["vehicles"] = root["cameras"] = root["autopilots"] = Json::array();
+    for (VehicleProfile v : library.vehicles) {
+        Json j{{"name", v.name}};
+        for (const Number& n : planfile::vehicleNumbers(v)) j[n.key] = *n.value;
+        root["vehicles"].push_back(j);
+    }
+    for (CameraProfile c : library.cameras) {
+        Json j{{"name", c.name}, {"px_across", c.px_across}, {"px_along", c.px_along}};
+        for (const Number& n : planfile::cameraNumbers(c)) j[n.key] = *n.value;
+        root["cameras"].push_back(j);
+    }
+    for (const NamedTraits& t : library.autopilots)
+        root["autopilots"].push_back({{"name", t.name},
+                                      {"item_limit", t.traits.item_limit},
+                                      {"item0_is_home", t.traits.item0_is_home},
+                                      {"repeats_rearm", t.traits.repeats_rearm},
+                                      {"splines", t.traits.splines},
+                                      {"first_waypoint_max_m", t.traits.first_waypoint_max_m},
+                                      {"lowest_height_m", t.traits.lowest_height_m}});
+    return root.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+namespace {
+
+struct Label {
+    const char *key, *label, *unit;
+};
+constexpr Label kLabels[] = {{"cruise_mps", "Cruise", "m/s"},
+                             {"max_mps", "Fastest", "m/s"},
+                             {"climb_mps", "Climb", "m/s"},
+                             {"descent_mps", "Descent", "m/s"},
+                             {"land_mps", "Touchdown", "m/s"},
+                             {"accel_mps2", "Acceleration", "m/s²"},
+                             {"yaw_rate_dps", "Turn rate", "°/s"},
+                             {"mass_kg", "Mass", "kg"},
+                             {"rotor_area_m2", "Rotor area", "m²"},
+                             {"drag_area_m2", "Drag area", "m²"},
+                             {"efficiency", "Efficiency", ""},
+                             {"other_power_w", "Other power", "W"},
+                             {"battery_wh", "Battery", "Wh"},
+                             {"battery_cells", "Cells in series", ""},
+                             {"battery_resistance_ohm", "Resistance", "Ω"},
+                             {"reserve_percent", "Reserve", "%"},
+                             {"sensor_w_mm", "Sensor width", "mm"},
+                             {"sensor_h_mm", "Sensor height", "mm"},
+                             {"focal_mm", "Focal length", "mm"},
+                             {"min_interval_s", "Interval, least", "s"},
+                             {"shutter_s", "Shutter", "s"},
+                             {"photo_mb", "Photo size", "MB"},
+                             {"pitch_min_deg", "Gimbal lowest", "°"},
+                             {"pitch_max_deg", "Gimbal highest", "°"}};
+
+std::vector<ProfileNumber> labelled(const std::vector<Number>& numbers) {
+    std::vector<ProfileNumber> out;
+    for (const Number& n : numbers)
+        for (const Label& l : kLabels)
+            if (std::string_view(l.key) == n.key) out.push_back({l.label, l.unit, n.value, n.low, n.high});
+    return out;
+}
+
+}  // namespace
+
+std::vector<ProfileNumber> numbersOf(VehicleProfile& vehicle) {
+    return labelled(planfile::vehicleNumbers(vehicle));
+}
+std::vector<ProfileNumber> numbersOf(CameraProfile& camera) {
+    return labelled(planfile::cameraNumbers(camera));
+}
+
+}  // namespace anhinga
