@@ -94,16 +94,13 @@ CliResult cliFly(const CliArguments& a) {
     if (!h) return linkFailed(h.error().message);
     if (!h->verified) return handOverAnswer(*h);
     if (const auto ok = commandArm(*link); !ok) return linkFailed(ok.error().message);
-    const double from_s = link->snapshot().boot_s.value_or(0);
     if (const auto ok = commandStart(*link); !ok) return linkFailed(ok.error().message);
     const double start = monotonicMs();
     bool landed = false, seen_armed = false;
-    double flown = 0;
     while (monotonicMs() - start < a.timeout_s * 1000) {
         std::this_thread::sleep_for(std::chrono::milliseconds(20));
         const VehicleSnapshot v = link->snapshot();
         if (v.heartbeat_age_s > 15) return linkFailed("the vehicle has been silent for 15 s in flight");
-        flown = v.boot_s.value_or(0) - from_s;
         seen_armed |= v.armed;
         if (seen_armed && !v.armed) {
             landed = true;
@@ -111,6 +108,8 @@ CliResult cliFly(const CliArguments& a) {
         }
     }
     const VehicleSnapshot v = link->snapshot();
+    const double now_s = v.boot_s.value_or(0);
+    const double flown = v.disarmed_at_s.value_or(now_s) - v.armed_at_s.value_or(now_s);
     double distance = 0;
     for (std::size_t i = 1; i < v.track.size(); ++i) distance += distance_m(v.track[i - 1].first, v.track[i].first);
     CliResult out;

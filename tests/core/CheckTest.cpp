@@ -240,7 +240,13 @@ TEST_CASE("a view made from the one before is the same as one made anew", "[chec
     for (int i = 0; i < 60; ++i) {
         const Plan before = plan;
         const Ids one{plan.items[1 + random() % (plan.items.size() - 2)].id};
-        switch (random() % 5) {
+        switch (random() % 7) {
+            case 5:
+                plan.vehicle.accel_mps2 = plan.vehicle.accel_mps2 > 2 ? 1.5 : 2.5;
+                break;
+            case 6:
+                if (Item* item = plan.find(*one.begin()); hasPosition(item->kind)) item->speed_mps = 3.0 + i % 5;
+                break;
             case 0:
                 moveBy(plan, one, static_cast<double>(random() % 360), 30);
                 break;
@@ -260,6 +266,12 @@ TEST_CASE("a view made from the one before is the same as one made anew", "[chec
         const PlanView quick = viewOf(plan, terrain.get(), before, view), whole = viewOf(plan, terrain.get());
         REQUIRE(quick.clearance.profile.size() == whole.clearance.profile.size());
         REQUIRE(quick.clearance.legs.size() == whole.clearance.legs.size());
+        REQUIRE(quick.path.line.size() == whole.path.line.size());
+        for (std::size_t k = 0; k < whole.path.line.size(); ++k) {
+            const LinePoint &a = quick.path.line[k], &b = whole.path.line[k];
+            REQUIRE((a.position == b.position && a.local == b.local && a.amsl_m == b.amsl_m && a.along_m == b.along_m));
+        }
+        CHECK(quick.path.length_m == whole.path.length_m);
         CHECK(quick.clearance.lowest_m == whole.clearance.lowest_m);
         CHECK(quick.clearance.lowest_leg == whole.clearance.lowest_leg);
         for (std::size_t k = 0; k < whole.clearance.profile.size(); ++k) {

@@ -208,6 +208,10 @@ TEST_CASE("commands are accepted or refused with the reason", "[link][command]")
     REQUIRE(rig.until(8, [](const VehicleSnapshot& v) { return v.height_home_m.value_or(0) > 18; }));
     REQUIRE(commandReturn(rig.link()));
     CHECK(rig.until(15, [](const VehicleSnapshot& v) { return !v.armed; }));
+    const VehicleSnapshot after = rig.link().snapshot();
+    REQUIRE((after.armed_at_s && after.disarmed_at_s));
+    CHECK(*after.disarmed_at_s > *after.armed_at_s);
+    CHECK(*after.boot_s >= *after.disarmed_at_s);
     const auto unknown = sendCommand(rig.link(), 2501, {}, "Something");
     CHECK(unknown.error().message.find("not supported") != std::string::npos);
 }

@@ -180,11 +180,16 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         if (land.size() > 1) {
             QPolygonF fill = land;
             fill << QPointF(land.back().x(), plot().bottom()) << QPointF(land.front().x(), plot().bottom());
+            // The edge is drawn over, so that the fill needs no smoothing.
+            p.setRenderHint(QPainter::Antialiasing, false);
             p.setPen(Qt::NoPen);
             p.setBrush(earth);
             p.drawPolygon(fill);
-            p.setPen(QPen(theme_.quiet, 1));
-            p.drawPolyline(land);
+            p.setRenderHint(QPainter::Antialiasing);
+            p.setPen(QPen(theme_.quiet, 1.2, Qt::SolidLine, Qt::FlatCap));
+            QVector<QLineF> edge;
+            for (int k = 1; k < land.size(); ++k) edge.append(QLineF(land[k - 1], land[k]));
+            p.drawLines(edge);
         }
         land.clear();
     };
@@ -272,12 +277,7 @@ void ProfileBand::paintEvent(QPaintEvent*) {
     ItemId last = 0;
     double last_x = -100;
     const ItemIndex index = indexItems(*d.plan);
-    std::vector<int> numbers;
-    int count = 0;
-    for (const Item& i : d.plan->items) {
-        count += i.kind != ItemKind::takeOff && i.kind != ItemKind::returnHome;
-        numbers.push_back(i.kind != ItemKind::takeOff && i.kind != ItemKind::returnHome ? count : 0);
-    }
+    const std::vector<int> numbers = itemNumbers(*d.plan);
     const bool many = d.plan->items.size() > 400;
     for (const PathPoint& pt : d.view.path.points) {
         const auto found = index.find(pt.source);

@@ -20,12 +20,36 @@ QColor alpha(QColor c, int a) {
     return c;
 }
 
-/// Text with a halo, readable over any ground.
-void haloText(QPainter& p, QPointF at, const QString& text, const QColor& ink, const QColor& halo) {
+void strokeHaloText(QPainter& p, QPointF at, const QString& text, const QColor& ink, const QColor& halo) {
     QPainterPath path;
     path.addText(at, p.font(), text);
     p.strokePath(path, pen(alpha(halo, 220), 3.2));
     p.fillPath(path, ink);
+}
+
+/// Text with a halo, readable over any ground. Stroking letters is slow: upright text is kept as a picture.
+void haloText(QPainter& p, QPointF at, const QString& text, const QColor& ink, const QColor& halo) {
+    if (p.transform().type() > QTransform::TxTranslate) {
+        strokeHaloText(p, at, text, ink, halo);
+        return;
+    }
+    const double ratio = p.device()->devicePixelRatioF();
+    const QString key =
+        QString("halo %1|%2|%3|%4|%5").arg(p.font().key(), ink.name(), halo.name()).arg(ratio).arg(text);
+    const QRectF box = QRectF(p.fontMetrics().boundingRect(text)).adjusted(-4, -4, 4, 4);
+    QPixmap picture;
+    if (!QPixmapCache::find(key, &picture)) {
+        picture = QPixmap((box.size() * ratio).toSize());
+        picture.setDevicePixelRatio(ratio);
+        picture.fill(Qt::transparent);
+        QPainter inner(&picture);
+        inner.setRenderHint(QPainter::Antialiasing);
+        inner.setFont(p.font());
+        strokeHaloText(inner, -box.topLeft(), text, ink, halo);
+        inner.end();
+        QPixmapCache::insert(key, picture);
+    }
+    p.drawPixmap(QPointF(std::round(at.x()), std::round(at.y())) + box.topLeft(), picture);
 }
 
 constexpr std::size_t kManyStrokes = 600;

@@ -263,7 +263,10 @@ void MapView::updateStatus(QPointF at) {
 }
 
 void MapView::rebuildRuns() {
+    std::vector<Run> before = std::move(runs_);
     runs_.clear();
+    std::vector<std::vector<GeoPoint>> lines;  // of the runs
+    const std::uint64_t still_before = still_runs_;
     const Derived& d = *session_->derived();
     const Plan& plan = *d.plan;
     // Change of direction (radians) below which a point of the line is not needed.
@@ -298,9 +301,8 @@ void MapView::rebuildRuns() {
                         mix(g.lon_deg);
                     }
                 }
-                run.points.reserve(static_cast<int>(line.size()));
-                for (const GeoPoint& g : line) run.points << toMercator(g);
                 runs_.push_back(std::move(run));
+                lines.push_back(std::move(line));
             }
             line.clear();
             level = -1;
@@ -341,12 +343,26 @@ void MapView::rebuildRuns() {
         }
         close();
     }
-    strokes_ = 0;
-    for (const Run& r : runs_) strokes_ += static_cast<std::size_t>(r.points.size());
     for (const Item& item : plan.items) {
         if (session_->isSelected(item.id)) continue;
         mix(item.position.lat_deg);
         mix(item.position.lon_deg);
+    }
+    // What did not move keeps its points on the map.
+    std::erase_if(before, [](const Run& r) { return r.at_selection; });
+    std::size_t next = 0;
+    strokes_ = 0;
+    for (std::size_t i = 0; i < runs_.size(); ++i) {
+        Run& run = runs_[i];
+        if (!run.at_selection && still_runs_ == still_before && next < before.size() &&
+            before[next].points.size() == static_cast<int>(lines[i].size())) {
+            run.points = std::move(before[next].points);
+        } else {
+            run.points.reserve(static_cast<int>(lines[i].size()));
+            for (const GeoPoint& g : lines[i]) run.points << toMercator(g);
+        }
+        next += !run.at_selection;
+        strokes_ += static_cast<std::size_t>(run.points.size());
     }
 }
 

@@ -1,7 +1,10 @@
 #include "core/check/Check.h"
 
 #include <algorithm>
+#include <array>
+#include <atomic>
 
+#include "core/base/Parallel.h"
 #include "core/check/Rules.h"
 #include "core/geo/Polygon.h"
 
@@ -20,6 +23,9 @@ constexpr Rule kRules[] = {
     rules::lookAtOpen,   rules::coincident,    rules::heightMix,
 };
 
+/// Items from which a second thread is worth its start.
+constexpr std::size_t kLargePlan = 200;
+
 }  // namespace
 
 const char* severityText(Severity severity) {
@@ -34,14 +40,6 @@ const Item* CheckInput::find(ItemId id) const {
 std::string CheckInput::text(ItemId id) const {
     const auto at = index.find(id);
     if (at == index.end()) return itemText(plan, id);
-    if (numbers.empty()) {
-        int number = 0;
-        for (const Item& item : plan.items) {
-            const bool counts = item.kind != ItemKind::takeOff && item.kind != ItemKind::returnHome;
-            number += counts;
-            numbers.push_back(counts ? number : 0);
-        }
-    }
     const int count = numbers[at->second];
     const char* kind = kindText(plan.items[at->second].kind);
     return count > 0 ? fmt::format("{} {}", kind, count) : kind;
@@ -64,8 +62,15 @@ std::optional<GeoPoint> CheckInput::placeOf(ItemId id) const {
 }
 
 std::vector<Finding> check(const CheckInput& input) {
+    // Rules know nothing of each other: on a large plan two threads take them in turn.
+    std::array<std::vector<Finding>, std::size(kRules)> found;
+    std::atomic<std::size_t> next = 0;
+    const auto work = [&] {
+        for (std::size_t i = next++; i < found.size(); i = next++) kRules[i](input, found[i]);
+    };
+    bothAtOnce(input.plan.items.size() > kLargePlan, work, work);
     std::vector<Finding> out;
-    for (const Rule rule : kRules) rule(input, out);
+    for (auto& of_rule : found) out.insert(out.end(), of_rule.begin(), of_rule.end());
     std::stable_sort(out.begin(), out.end(),
                      [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
     return out;
@@ -78,31 +83,37 @@ void applyAll(Plan& plan, const std::vector<Finding>& findings) {
 
 namespace {
 
-PlanView compute(const Plan& plan, const Terrain* terrain, const PlanView* before) {
+/// `before`: of the same terrain; `same_obstacles` when its plan had the same.
+PlanView compute(const Plan& plan, const Terrain* terrain, const PlanView* before, bool same_obstacles) {
     PlanView view;
     view.route = expand(plan, terrain);
-    view.path = pathOf(plan, view.route, terrain);
-    view.clearance = before != nullptr
-                         ? clearanceOf(view.path, terrain, plan.obstacles, {before->path, before->clearance})
-                         : clearanceOf(view.path, terrain, plan.obstacles);
-    auto mission = compileMission(plan, view.route);
-    if (mission)
-        view.mission = std::move(*mission);
-    else
-        view.not_sendable = mission.error().message;
-    view.fence = compileFences(plan);
-    view.rally = compileRally(plan);
+    const auto fly = [&] {
+        view.path = pathOf(plan, view.route, terrain, before != nullptr ? &before->path : nullptr);
+        view.clearance = before != nullptr && same_obstacles
+                             ? clearanceOf(view.path, terrain, plan.obstacles, {before->path, before->clearance})
+                             : clearanceOf(view.path, terrain, plan.obstacles);
+    };
+    const auto compile = [&] {
+        auto mission = compileMission(plan, view.route);
+        if (mission)
+            view.mission = std::move(*mission);
+        else
+            view.not_sendable = mission.error().message;
+        view.fence = compileFences(plan);
+        view.rally = compileRally(plan);
+    };
+    bothAtOnce(view.route.steps.size() > kLargePlan, fly, compile);
     return view;
 }
 
 }  // namespace
 
 PlanView viewOf(const Plan& plan, const Terrain* terrain) {
-    return compute(plan, terrain, nullptr);
+    return compute(plan, terrain, nullptr, false);
 }
 
 PlanView viewOf(const Plan& plan, const Terrain* terrain, const Plan& plan_before, const PlanView& before) {
-    return compute(plan, terrain, plan.obstacles == plan_before.obstacles ? &before : nullptr);
+    return compute(plan, terrain, &before, plan.obstacles == plan_before.obstacles);
 }
 
 }  // namespace anhinga

@@ -69,7 +69,7 @@ struct CheckInput {
     std::string legText(const PathLeg& leg) const;
     /// Where an item is, for the finding's place; nothing for the plan as a whole.
     std::optional<GeoPoint> placeOf(ItemId id) const;
-    mutable std::vector<int> numbers = {};  // filled by text() when first asked
+    std::vector<int> numbers = itemNumbers(plan);
 };
 
 std::vector<Finding> check(const CheckInput& input);

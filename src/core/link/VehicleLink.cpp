@@ -99,7 +99,14 @@ void VehicleLink::take(const Message& m) {
         s.type = static_cast<int>(m.integer("type"));
         s.autopilot = static_cast<int>(m.integer("autopilot"));
         s.custom_mode = static_cast<std::uint32_t>(m.integer("custom_mode"));
-        s.armed = (m.integer("base_mode") & 128) != 0;
+        const bool armed = (m.integer("base_mode") & 128) != 0;
+        if (armed && !s.armed) {
+            s.armed_at_s = s.boot_s;
+            s.disarmed_at_s.reset();
+        } else if (!armed && s.armed) {
+            s.disarmed_at_s = s.boot_s;
+        }
+        s.armed = armed;
         last_heartbeat_ms_ = monotonicMs();
     }
     if (m.system != s.system) return;

@@ -35,6 +35,9 @@ struct VehicleSnapshot {
     std::optional<int> satellites, fix;
     std::optional<int> mission_item;
     std::optional<double> boot_s;
+    /// The vehicle's own clock (s since its boot) when it last armed and, after that, disarmed: independent of how
+    /// often a caller looks.
+    std::optional<double> armed_at_s, disarmed_at_s;
     int photos = 0;
     std::vector<int> reached;                        // items reported as reached, in order
     std::vector<std::string> texts;                  // messages spoken by the aircraft, newest last

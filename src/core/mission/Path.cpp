@@ -26,23 +26,26 @@ struct LegFlight {
     double end_speed_mps = 0;
 };
 
-struct Motion {
-    Vec2 position, velocity;
-    std::optional<double> amsl_m = {};
-};
-
 class PathBuilder {
   public:
-    PathBuilder(const Plan& plan, const Route& route, const Terrain* terrain)
-        : plan_(plan), route_(route), terrain_(terrain), ground_(homeAmsl(plan, terrain)) {
+    PathBuilder(const Plan& plan, const Route& route, const Terrain* terrain, const Path* before)
+        : plan_(plan), route_(route), terrain_(terrain), before_(before), ground_(homeAmsl(plan, terrain)) {
         limits_ = {plan.vehicle.accel_mps2, plan.vehicle.climb_mps, plan.vehicle.descent_mps};
+        path_.accel_mps2 = limits_.accel_mps2;
+        path_.climb_mps = limits_.climb_mps;
+        path_.descent_mps = limits_.descent_mps;
     }
 
     Path run() {
         chooseFrame();
+        if (before_ != nullptr &&
+            !(before_->frame.origin() == path_.frame.origin() && before_->accel_mps2 == path_.accel_mps2 &&
+              before_->climb_mps == path_.climb_mps && before_->descent_mps == path_.descent_mps))
+            before_ = nullptr;
         points();
         shapeCurves();
         setEndSpeeds();
+        if (before_ != nullptr) path_.line.reserve(before_->line.size() + 64);
         const std::size_t itinerary_legs = path_.legs.size();
         std::vector<Motion> after(path_.points.size());  // motion on arriving at each point
         Motion motion{path_.points.empty() ? Vec2{} : local_[0], {}, {}};
@@ -68,9 +71,17 @@ class PathBuilder {
             }
     }
 
+    std::optional<double> amslAt(GeoPoint place, Height height) const {
+        if (height.ref != HeightRef::home) return amslOf(plan_, terrain_, place, height);
+        return ground_ ? std::optional(*ground_ + height.value_m) : std::nullopt;
+    }
+
     void add(GeoPoint position, std::optional<double> amsl, ItemId source) {
-        path_.points.push_back({position, amsl, source, 0});
-        local_.push_back(path_.frame.toLocal(position));
+        const std::size_t k = path_.points.size();
+        const bool known = before_ != nullptr && k < before_->points.size() && before_->points[k].position == position;
+        const Vec2 local = known ? before_->points[k].local : path_.frame.toLocal(position);
+        path_.points.push_back({position, amsl, source, 0, local});
+        local_.push_back(local);
     }
     /// A new point and the leg from the last one to it.
     LegFlight& go(GeoPoint position, std::optional<double> amsl, ItemId source, bool climb, bool way_home = false) {
@@ -90,6 +101,14 @@ class PathBuilder {
     }
 
     void points() {
+        has_repeats_ = std::any_of(plan_.items.begin(), plan_.items.end(), [](const Item& item) {
+            return std::any_of(item.actions.begin(), item.actions.end(),
+                               [](const Action& a) { return std::holds_alternative<Repeat>(a); });
+        });
+        path_.points.reserve(route_.steps.size() + 4);
+        path_.legs.reserve(route_.steps.size() + 4);
+        flights_.reserve(route_.steps.size() + 4);
+        local_.reserve(route_.steps.size() + 4);
         if (plan_.home) add(plan_.home->position, ground_, kHomeId);
         for (const RouteStep& step : route_.steps) {
             const auto* nav = std::get_if<RouteNav>(&step.what);
@@ -103,24 +122,25 @@ class PathBuilder {
             const PathPoint here = started ? path_.points.back() : PathPoint{};
             if (nav->kind == ItemKind::takeOff) {
                 if (!started) continue;
-                go(here.position, amslOf(plan_, terrain_, here.position, nav->height), step.source, true);
+                go(here.position, amslAt(here.position, nav->height), step.source, true);
             } else if (nav->kind == ItemKind::returnHome) {
                 if (!started || !plan_.home) continue;
                 stopLast();
-                const auto height = higher(here.amsl_m, amslOf(plan_, terrain_, plan_.home->position, nav->height));
+                const auto height = higher(here.amsl_m, amslAt(plan_.home->position, nav->height));
                 if (height != here.amsl_m) go(here.position, height, step.source, true);
                 go(plan_.home->position, height, step.source, false, true).stops = true;
                 go(plan_.home->position, ground_, step.source, true);
             } else {
-                const auto amsl = amslOf(plan_, terrain_, nav->position, nav->height);
+                const auto up_to = amslAt(nav->position, nav->height);
                 if (!started) {
-                    add(nav->position, amsl, step.source);
+                    add(nav->position, up_to, step.source);
                 } else {
                     // Without a take-off item the first move is still up to the first item's height, then across.
-                    if (here.source == kHomeId && path_.points.size() == 1) go(here.position, amsl, step.source, true);
-                    placeLeg(*nav, amsl, step.source);
+                    if (here.source == kHomeId && path_.points.size() == 1) go(here.position, up_to, step.source, true);
+                    placeLeg(*nav, up_to, step.source);
                 }
             }
+            if (!has_repeats_) continue;
             first_.try_emplace(step.source, path_.points.size() - 1);
             last_[step.source] = path_.points.size() - 1;
         }
@@ -225,6 +245,7 @@ class PathBuilder {
         const PathPoint &a = path_.points[leg.from], &b = path_.points[leg.to];
         const Vec2 from = local_[leg.from], to = local_[leg.to];
         leg.line_from = path_.line.size();
+        FlownLeg flown;
         if (leg.climb) {
             put(to, a.amsl_m, b.position);
             path_.points[leg.from].along_m = path_.line.back().along_m;
@@ -233,10 +254,35 @@ class PathBuilder {
         } else if (!f.curve.empty()) {
             follow(leg, f, motion);
         } else {
-            straight(leg, f, from, to, motion);
+            flown = {true,        b.position,      from,           to,      a.amsl_m, b.amsl_m,
+                     f.speed_mps, f.end_speed_mps, f.acceptance_m, f.stops, motion,   {}};
+            if (asBefore(flown))
+                motion = flown.end;
+            else
+                straight(leg, f, from, to, motion);
+            flown.end = motion;
         }
+        path_.flown.push_back(flown);
         leg.line_to = path_.line.size();
         path_.points[leg.to].along_m = path_.line.back().along_m;
+    }
+
+    /// Takes the line of `leg` from the earlier path, where it was flown the same. Legs keep their order mostly: the
+    /// search goes on from where the last one was found.
+    bool asBefore(FlownLeg& leg) {
+        if (before_ == nullptr) return false;
+        constexpr std::size_t kAhead = 4;
+        const auto& flown = before_->flown;
+        for (std::size_t k = next_; k < std::min(flown.size(), next_ + kAhead); ++k) {
+            if (!flown[k].sameAs(leg)) continue;
+            leg.end = flown[k].end;
+            for (std::size_t i = before_->legs[k].line_from; i < before_->legs[k].line_to; ++i)
+                put(before_->line[i].local, before_->line[i].amsl_m, before_->line[i].position);
+            next_ = k + 1;
+            return true;
+        }
+        if (next_ < flown.size()) ++next_;
+        return false;
     }
 
     void follow(const PathLeg& leg, const LegFlight& f, Motion& motion) {
@@ -315,6 +361,7 @@ class PathBuilder {
 
     /// The legs only repeats fly, each with the corner into the leg that follows its target.
     void repeats(const std::vector<Motion>& after) {
+        if (!has_repeats_) return;
         std::unordered_map<std::size_t, std::size_t> leg_from;  // itinerary leg that starts at a point
         for (std::size_t k = 0; k < path_.legs.size(); ++k) leg_from.try_emplace(path_.legs[k].from, k);
         for (const RouteStep& step : route_.steps) {
@@ -373,20 +420,23 @@ class PathBuilder {
     const Plan& plan_;
     const Route& route_;
     const Terrain* terrain_;
+    const Path* before_;
+    std::size_t next_ = 0;  // leg of `before_` to look at first
     std::optional<double> ground_;
     GuidanceLimits limits_;
     Path path_;
     std::vector<Vec2> local_;
     std::vector<LegFlight> flights_;
     std::vector<std::size_t> splines_;
-    std::unordered_map<ItemId, std::size_t> first_, last_;
+    bool has_repeats_ = false;
+    std::unordered_map<ItemId, std::size_t> first_, last_;  // points of an item, where repeats need them
     bool repeat_start_ = false;
 };
 
 }  // namespace
 
-Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain) {
-    return PathBuilder(plan, route, terrain).run();
+Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain, const Path* before) {
+    return PathBuilder(plan, route, terrain, before).run();
 }
 
 }  // namespace anhinga

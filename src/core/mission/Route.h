@@ -39,6 +39,7 @@ struct PathPoint {
     std::optional<double> amsl_m;
     ItemId source = 0;   // kHomeId for home
     double along_m = 0;  // distance flown from the start of the path
+    Vec2 local = {};     // in Path::frame
 };
 
 /// One point of the line that is flown.
@@ -63,16 +64,46 @@ struct PathLeg {
     std::size_t line_from = 0, line_to = 0;
 };
 
+/// How the aircraft moves at one moment, on the plane of Path::frame.
+struct Motion {
+    Vec2 position, velocity;
+    std::optional<double> amsl_m = {};
+    bool operator==(const Motion& o) const {
+        return position == o.position && velocity == o.velocity && amsl_m == o.amsl_m;
+    }
+};
+
+/// All that decides how a straight leg is flown, and how it was let go.
+struct FlownLeg {
+    bool straight = false;
+    GeoPoint place;  // its end
+    Vec2 from, to;
+    std::optional<double> from_amsl_m, to_amsl_m;
+    double speed_mps = 0, end_speed_mps = 0, acceptance_m = 0;
+    bool stops = false;
+    Motion begin, end;
+    /// Whether `o` is flown along the same line; ends apart.
+    bool sameAs(const FlownLeg& o) const {
+        return straight && o.straight && place == o.place && from == o.from && to == o.to &&
+               from_amsl_m == o.from_amsl_m && to_amsl_m == o.to_amsl_m && speed_mps == o.speed_mps &&
+               end_speed_mps == o.end_speed_mps && acceptance_m == o.acceptance_m && stops == o.stops &&
+               begin == o.begin;
+    }
+};
+
 struct Path {
     std::vector<PathPoint> points;
     std::vector<PathLeg> legs;
     std::vector<LinePoint> line;
     LocalFrame frame{GeoPoint{}};
-    double length_m = 0;  // of the itinerary legs as flown, each once
+    double length_m = 0;                                    // of the itinerary legs as flown, each once
+    std::vector<FlownLeg> flown;                            // of the itinerary legs
+    double accel_mps2 = 0, climb_mps = 0, descent_mps = 0;  // they were flown with
 };
 
 /// First the climb above home, then across (a multirotor's first move); return home climbs to the return height first.
-Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain);
+/// With an earlier path, legs that are flown as they were in it are taken from there; the result is the same.
+Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain, const Path* before = nullptr);
 
 /// Home's height AMSL: as stated, else from terrain, else unknown.
 std::optional<double> homeAmsl(const Plan& plan, const Terrain* terrain);

@@ -144,14 +144,21 @@ std::string heightText(Height height) {
     return fmt::format("{:.0f} m {}", height.value_m, refText(height.ref));
 }
 
-int itemNumber(const Plan& plan, ItemId id) {
+std::vector<int> itemNumbers(const Plan& plan) {
+    std::vector<int> numbers;
+    numbers.reserve(plan.items.size());
     int number = 0;
     for (const Item& item : plan.items) {
         const bool counts = item.kind != ItemKind::takeOff && item.kind != ItemKind::returnHome;
         number += counts;
-        if (item.id == id) return counts ? number : 0;
+        numbers.push_back(counts ? number : 0);
     }
-    return 0;
+    return numbers;
+}
+
+int itemNumber(const Plan& plan, ItemId id) {
+    const int at = plan.indexOf(id);
+    return at < 0 ? 0 : itemNumbers(plan)[static_cast<std::size_t>(at)];
 }
 
 std::string itemText(const Plan& plan, ItemId id) {

@@ -312,5 +312,7 @@ std::string heightText(Height height);
 std::string itemText(const Plan& plan, ItemId id);
 /// Number shown on the map and in the Itinerary: waypoints, holds, patterns and landings count from 1; 0 for the rest.
 int itemNumber(const Plan& plan, ItemId id);
+/// The same of every item, in their order.
+std::vector<int> itemNumbers(const Plan& plan);
 
 }  // namespace anhinga
