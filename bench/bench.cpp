@@ -11,6 +11,7 @@
 #include "core/check/Check.h"
 #include "core/flight/Rehearse.h"
 #include "core/mavlink/Frame.h"
+#include "core/pattern/Coverage.h"
 #include "core/plan/Edit.h"
 #include "core/plan/PlanFile.h"
 
@@ -146,6 +147,68 @@ void rulesAlone(benchmark::State& state) {
     for (auto _ : state) benchmark::DoNotOptimize(check({plan, view, terrain.get()}));
 }
 BENCHMARK(rulesAlone)->Arg(1000)->Unit(benchmark::kMillisecond);
+
+/// A square block of so many hectares at a ground sample distance, on the demo's island where terrain is followed.
+Item blockOf(double hectares, double gsd_cm, GeoPoint middle) {
+    const double half = std::sqrt(hectares * 1e4) / 2;
+    const LocalFrame frame(middle);
+    Item item = patternItem(ItemKind::block, {frame.toGeo({-half, -half}), frame.toGeo({half, -half}),
+                                              frame.toGeo({half, half}), frame.toGeo({-half, half})});
+    item.id = 1;
+    item.pattern.edit().gsd_cm = gsd_cm;
+    item.pattern.edit().heading_deg = 30;
+    return item;
+}
+
+/// 1,000 ha at 3 cm opened up, level (0) and following the terrain (1).
+void openBlock(benchmark::State& state) {
+    Plan plan;
+    const GeoPoint middle{47.31, -20.12};
+    plan.home = Home{middle, 20};
+    const auto terrain = Terrain::open({std::string(DEMO_DIR) + "/quillmere-elevation.tif"});
+    Item item = blockOf(1000, 3, middle);
+    item.pattern.edit().follow = state.range(0) != 0;
+    std::size_t photos = 0, points = 0;
+    for (auto _ : state) {
+        const PatternFlight flight = openPattern(plan, item, state.range(0) != 0 ? terrain->get() : nullptr);
+        if (!flight.problem.empty()) return state.SkipWithError(flight.problem.c_str());
+        photos = flight.photos.size();
+        points = flight.points.size();
+    }
+    state.counters["photos"] = static_cast<double>(photos);
+    state.counters["points"] = static_cast<double>(points);
+}
+BENCHMARK(openBlock)->Arg(0)->Arg(1)->ArgName("follow")->Unit(benchmark::kMillisecond);
+
+/// The best heading of 180 for a 100 ha area.
+void bestHeading(benchmark::State& state) {
+    Plan plan;
+    Item item = blockOf(100, 3, {47.31, -20.12});
+    item.pattern.edit().best_heading = true;
+    for (auto _ : state) benchmark::DoNotOptimize(openPattern(plan, item, nullptr));
+}
+BENCHMARK(bestHeading)->Unit(benchmark::kMillisecond);
+
+/// 20,000 photos counted on cells of 5 m over terrain.
+void countCoverage(benchmark::State& state) {
+    Plan plan;
+    const GeoPoint middle{47.31, -20.12};
+    plan.home = Home{middle, 20};
+    const auto terrain = Terrain::open({std::string(DEMO_DIR) + "/quillmere-elevation.tif"});
+    Item item = blockOf(360, 2, middle);
+    item.height = Height::aboveHome(120);
+    const PatternFlight flight = openPattern(plan, item, terrain->get());
+    std::vector<PlannedPhoto> photos = flight.photos;
+    while (photos.size() < 20000) photos.insert(photos.end(), flight.photos.begin(), flight.photos.end());
+    photos.resize(20000);
+    double cells = 0;
+    for (auto _ : state)
+        cells = static_cast<double>(
+            coverageOf(photos, plan.camera, terrain->get(), 0, {item.pattern->outline}, {}).cellsInside());
+    state.counters["photos"] = static_cast<double>(photos.size());
+    state.counters["cells"] = cells;
+}
+BENCHMARK(countCoverage)->Unit(benchmark::kMillisecond);
 
 void copyTelemetry(benchmark::State& state) {
     std::vector<char> to(telemetry().size());

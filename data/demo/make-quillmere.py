@@ -232,7 +232,7 @@ class Plan:
     def __init__(self, title, home, **members):
         self.n = 0
         self.features = []
-        self.members = {"format": 2, "title": title,
+        self.members = {"format": 3, "title": title,
                         "home": {"position": point(*home), "amsl_m": round(ground(*home), 1)}, **members,
                         "terrain": ["quillmere-elevation.tif"], "imagery": ["quillmere-imagery.tif"]}
 
@@ -242,8 +242,10 @@ class Plan:
         if height is not None:
             item["height"] = {"value_m": height, "ref": ref}
         geometry = None
-        if kind == "block":
+        if kind in ("block", "lap"):
             geometry = ring(at)
+        elif kind in ("corridor", "face"):
+            geometry = {"type": "LineString", "coordinates": [point(*p) for p in at]}
         elif at:
             geometry = {"type": "Point", "coordinates": point(*at)}
         self.features.append(feature(geometry, item))
@@ -291,7 +293,7 @@ patrol = Plan("Quarry and summit", HOME, defaults={"height": {"value_m": 60, "re
 patrol.add("take-off", height=40)
 patrol.add("waypoint", (820, -60), 70)
 patrol.add("block", QUARRY_AREA, 70, "ground", name="quarry", speed_mps=7,
-           block={"heading_deg": 80, "overlap_percent": 75, "sidelap_percent": 60, "margin_m": 0})
+           pattern={"heading_deg": 80, "overlap_percent": 75, "sidelap_percent": 60, "margin_m": 0})
 first = patrol.add("waypoint", (130, 660), 150, actions=[
     {"do": "look-at", "place": point(-470, 430), "height": {"value_m": 2, "ref": "ground"}, "name": "summit cairn"}])
 patrol.add("waypoint", (-330, 760), 170)
@@ -310,8 +312,9 @@ quarry = Plan("Quarry stock piles", HOME, defaults={"height": {"value_m": 60, "r
               ceiling_m=180, return_height_m=70)
 quarry.add("take-off", height=40)
 quarry.add("waypoint", (820, -60), 80)
-quarry.add("block", [(215, 470), (240, 640), (420, 720), (610, 650), (660, 540), (560, 420), (380, 400)], 60, "ground",
-           name="stock piles", speed_mps=6, block={"heading_deg": 75, "overlap_percent": 80, "sidelap_percent": 70, "margin_m": 10})
+quarry.add("block", [(215, 470), (240, 640), (420, 720), (610, 650), (660, 540), (560, 420), (380, 400)], 45, "ground",
+           name="stock piles", speed_mps=7, pattern={"heading_deg": 75, "overlap_percent": 80, "sidelap_percent": 60, "margin_m": 10,
+                                                     "follow": True, "tolerance_m": 2, "policy": "distance"})
 quarry.add("waypoint", (820, -60), 80)
 quarry.add("return-home")
 quarry.fence("keep-in", "island trust", KEEP_IN)
@@ -319,6 +322,46 @@ quarry.fence("keep-out", "colony", COLONY)
 quarry.obstacle("wire", "power line", MASTS, 13, 10)
 quarry.obstacle("mast", "lighthouse", [LIGHTHOUSE], 38, 15, radius_m=4)
 quarry.save("quarry")
+
+# The sea wall, along the middle of its cells.
+gx, gy, gh, masks = heights(5)
+wall_at = np.arctan2(gy[masks["wall"]], gx[masks["wall"]])
+wall_line = []
+for low in np.linspace(-1.08, -0.42, 12):
+    here = (wall_at >= low) & (wall_at < low + 0.06)
+    if here.any():
+        wall_line.append((float(gx[masks["wall"]][here].mean()), float(gy[masks["wall"]][here].mean())))
+wall = Plan("Sea wall", HOME, defaults={"height": {"value_m": 45, "ref": "home"}, "speed_mps": 6, "acceptance_m": 2},
+            ceiling_m=120, return_height_m=70)
+wall.add("take-off", height=60)
+wall.add("corridor", wall_line, 45, "amsl", name="sea wall", speed_mps=6,
+         pattern={"policy": "distance", "overlap_percent": 80, "sidelap_percent": 60, "width_m": 40})
+wall.add("return-home")
+wall.obstacle("wire", "power line", MASTS, 13, 10)
+wall.save("seawall")
+
+# The lighthouse: rings about its lantern and shaft, and its southern face. The elevation holds the tower itself.
+foot = ground(LIGHTHOUSE[0] + 30, LIGHTHOUSE[1])
+lamp = [LIGHTHOUSE[0] + 150, LIGHTHOUSE[1] - 10]
+rings = Plan("Lighthouse rings", lamp, defaults={"height": {"value_m": 30, "ref": "home"}, "speed_mps": 3, "acceptance_m": 1},
+             ceiling_m=100, return_height_m=60, clearance_min_m=8, clearance_margin_m=10)
+rings.add("take-off", height=25)
+rings.add("rings", LIGHTHOUSE, 30, "amsl", name="lighthouse",
+          pattern={"policy": "stop", "radius_m": 26, "low_m": round(foot + 14, 1), "high_m": round(foot + 38, 1), "step_up_m": 12,
+                   "per_ring": 18, "target": {"value_m": round(foot + 19, 1), "ref": "amsl"}})
+rings.add("return-home")
+rings.obstacle("mast", "lighthouse", [LIGHTHOUSE], 38, 15, radius_m=4)
+rings.save("lighthouse-rings")
+side = Plan("Lighthouse, southern face", lamp, defaults={"height": {"value_m": 30, "ref": "home"}, "speed_mps": 3, "acceptance_m": 1},
+            ceiling_m=100, return_height_m=60, clearance_min_m=8, clearance_margin_m=10)
+side.add("take-off", height=25)
+south = LIGHTHOUSE[1] - 6
+side.add("face", [(LIGHTHOUSE[0] - 9, south), (LIGHTHOUSE[0] + 9, south)], 30, "amsl", name="south side",
+         pattern={"policy": "stop", "stand_off_m": 20, "low_m": round(foot + 12, 1), "high_m": round(foot + 38, 1), "step_up_m": 5,
+                  "spacing_m": 3, "columns": True})
+side.add("return-home")
+side.obstacle("mast", "lighthouse", [LIGHTHOUSE], 38, 15, radius_m=4)
+side.save("lighthouse-face")
 
 # A plan full of mistakes: each of the rules of a route finds its own, once.
 mistakes = Plan("Everything wrong", HOME, defaults={"height": {"value_m": 60, "ref": "home"}, "speed_mps": 8, "acceptance_m": 2},
@@ -333,9 +376,9 @@ mistakes.add("waypoint", (200, -330), 60, actions=[{"do": "gimbal-pitch", "pitch
 mistakes.add("waypoint", (120, -330), 60, actions=[{"do": "photo-interval", "interval_s": 0}])
 mistakes.add("waypoint", (-700, -330), 60, name="through the colony")
 mistakes.add("block", [(-1250, -350), (-1250, -200), (-1080, -200), (-1080, -350)], 60, "ground", name="smeared",
-             block={"heading_deg": 0, "overlap_percent": 75, "sidelap_percent": 65, "margin_m": 0})
+             pattern={"heading_deg": 0, "overlap_percent": 75, "sidelap_percent": 65, "margin_m": 0})
 mistakes.add("block", [(-1250, -600), (-1250, -550), (-1200, -550), (-1200, -600)], 10, "amsl", name="in the ground",
-             block={"heading_deg": 0, "overlap_percent": 75, "sidelap_percent": 65, "margin_m": 0})
+             pattern={"heading_deg": 0, "overlap_percent": 75, "sidelap_percent": 65, "margin_m": 0})
 mistakes.add("waypoint", (-1300, -150), 60)
 for k in range(30):
     mistakes.add("waypoint", (-1300 + 20 * (k + 1), 0), 85)

@@ -31,6 +31,49 @@ int runCli(int argc, char** argv) {
     rehearse->add_option("--wind-from", a.wind_from_deg, "degrees")->check(CLI::Range(-360.0, 360.0));
     rehearse->add_option("--wind-speed", a.wind_speed_mps, "m/s")->check(CLI::Range(0.0, 60.0));
     rehearse->add_option("--out", a.out, "write the rehearsal as a log (.ulg)");
+    struct PatternCall {
+        const char *name, *help;
+        CliResult (*call)(const CliArguments&);
+    };
+    const PatternCall patterns[] = {{"block", "a plan with a Block over the file's first area", cliBlock},
+                                    {"corridor", "a plan with a Corridor along its first line", cliCorridor},
+                                    {"rings", "a plan with Rings around its first shape", cliRings},
+                                    {"face", "a plan with a Face along its first line", cliFace},
+                                    {"lap", "a plan with a Lap around its first area", cliLap}};
+    for (const PatternCall& p : patterns) {
+        CLI::App* sub = command(p.name, p.help, p.call);
+        PatternOptions& o = a.pattern;
+        sub->add_option("SHAPE", a.log, "GeoJSON, KML, GPX or CSV")->required();
+        sub->add_option("--home", a.place, "LAT,LON")->required();
+        sub->add_option("--out", a.out, "plan file to write")->required();
+        sub->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
+        sub->add_option("--camera", o.camera, "name of a camera profile");
+        sub->add_option("--height", o.height_m, "metres")->check(CLI::Range(-20000.0, 20000.0));
+        sub->add_option("--ref", o.ref, "home, amsl or ground")->check(CLI::IsMember({"home", "amsl", "ground"}));
+        sub->add_option("--gsd", o.gsd_cm, "ground sample distance, cm")->check(CLI::Range(0.01, 1000.0));
+        sub->add_option("--overlap", o.overlap_percent, "percent, along");
+        sub->add_option("--sidelap", o.sidelap_percent, "percent, across");
+        sub->add_option("--heading", o.heading, "degrees or best");
+        sub->add_flag("--crossing", o.crossing, "a second pass across the first");
+        sub->add_flag("--follow", o.follow, "follow the terrain");
+        sub->add_option("--tolerance", o.tolerance_m, "of following, metres")->check(CLI::Range(0.2, 100.0));
+        sub->add_option("--margin", o.margin, "metres beyond the edge, or photo: every photo that shows the area");
+        sub->add_option("--policy", o.policy, "distance, time, stop, video or none")
+            ->check(CLI::IsMember({"distance", "time", "stop", "video", "none"}));
+        sub->add_option("--speed", o.speed_mps, "m/s")->check(CLI::Range(0.1, 150.0));
+        sub->add_option("--width", o.width_m, "of a corridor, metres");
+        sub->add_option("--strips", o.strips, "of a corridor")->check(CLI::Range(1, 1000));
+        sub->add_option("--radius", o.radius_m, "of rings, metres");
+        sub->add_option("--low", o.low_m, "lowest ring or row, metres");
+        sub->add_option("--high", o.high_m, "highest ring or row, metres");
+        sub->add_option("--step", o.step_up_m, "between rings or rows, metres");
+        sub->add_option("--spacing", o.spacing_m, "between photos, metres");
+        sub->add_option("--per-ring", o.per_ring, "photos a ring")->check(CLI::Range(3, 2000));
+        sub->add_option("--target", o.target_m, "height of what is looked at, metres");
+        sub->add_option("--stand-off", o.stand_off_m, "from the face, metres");
+        sub->add_flag("--left", o.left_side, "the face left of the line");
+    }
+    plan(command("photos", "where the photos of a plan are taken", cliPhotos));
     plan(command("compile", "the mission items of a plan", cliCompile));
     link(plan(command("send", "hand a plan over and read it back", cliSend)));
     CLI::App* fetch = command("fetch", "read what the aircraft holds into a plan", cliFetch);

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -15,6 +16,15 @@ struct CliResult {
     std::string error;  // goes to stderr
 };
 
+/// Of the calls that make a pattern; what is absent keeps the pattern's usual value.
+struct PatternOptions {
+    std::string camera, ref, heading, margin, policy;
+    std::optional<double> height_m, gsd_cm, overlap_percent, sidelap_percent, tolerance_m, speed_mps, width_m, radius_m,
+        low_m, high_m, step_up_m, spacing_m, target_m, stand_off_m;
+    std::optional<int> strips, per_ring;
+    bool crossing = false, follow = false, left_side = false;
+};
+
 struct CliArguments {
     std::vector<std::string> terrain;
     std::string plan, link, out, log, channel, record, place, date;
@@ -22,9 +32,16 @@ struct CliArguments {
     int session = -1;
     bool list = false, csv = false;
     double timeout_s = 3600;  // of a flight
+    PatternOptions pattern;
 };
 
 CliResult cliCheck(const CliArguments& a);
+CliResult cliBlock(const CliArguments& a);
+CliResult cliCorridor(const CliArguments& a);
+CliResult cliRings(const CliArguments& a);
+CliResult cliFace(const CliArguments& a);
+CliResult cliLap(const CliArguments& a);
+CliResult cliPhotos(const CliArguments& a);
 CliResult cliRehearse(const CliArguments& a);
 CliResult cliCompile(const CliArguments& a);
 CliResult cliSend(const CliArguments& a);

@@ -49,8 +49,8 @@ CliResult cliCheck(const CliArguments& a) {
     if (!view.mission) out.text += "cannot be sent: " + view.not_sendable + "\n";
     out.json["items"] = view.mission ? view.mission->items.size() : 0;
     out.json["distance_m"] = view.path.length_m;
-    out.json["photos"] = view.route.block_photos;
-    out.json["area_m2"] = view.route.block_area_m2;
+    out.json["photos"] = view.route.photos;
+    out.json["area_m2"] = view.route.area_m2;
     out.json["lowest_clearance_m"] = view.clearance.lowest_m ? Json(*view.clearance.lowest_m) : Json();
     out.text +=
         fmt::format("{} stop, {} warn, {} note; {} mission items, {}, lowest clearance {}", counts[0], counts[1],

@@ -79,7 +79,7 @@ QImage pictureOf(const Plan& plan, const PlanView& view, const QString& path, QS
     p.setPen(QPen(QColor("#4E7A33"), 1.4));
     p.setBrush(QColor(78, 122, 51, 80));
     for (const Item& item : plan.items)
-        if (item.kind == ItemKind::block) p.drawPolygon(shape(item.block.outline));
+        if (hasArea(item.kind)) p.drawPolygon(shape(item.pattern->outline));
     std::vector<GeoPoint> line;
     for (const LinePoint& l : view.path.line) line.push_back(l.position);
     p.setBrush(Qt::NoBrush);
@@ -118,8 +118,8 @@ PlanSummary summarise(const QString& path, QSize size, const std::stop_token& st
     else if (!all.empty())
         s.place = middleOf(all);
     for (const Item& item : plan->items)
-        if (item.kind == ItemKind::block && item.block.outline.size() > 2)
-            s.area_m2 += area_m2(toLocal(LocalFrame(middleOf(item.block.outline)), item.block.outline));
+        if (hasArea(item.kind) && item.pattern->outline.size() > 2)
+            s.area_m2 += area_m2(toLocal(LocalFrame(middleOf(item.pattern->outline)), item.pattern->outline));
     std::vector<std::string> files;
     qint64 bytes = 0;
     for (const std::string& f : plan->terrain_files) {

@@ -50,7 +50,7 @@ TEST_CASE("the plan full of mistakes gives each rule's finding exactly once", "[
     const char* rules[] = {"airspace",
                            "airspace-unknown",
                            "battery-missing",
-                           "block-empty",
+                           "pattern-empty",
                            "ceiling",
                            "clearance-margin",
                            "clearance-minimum",

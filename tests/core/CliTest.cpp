@@ -1,6 +1,7 @@
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
 
+#include "core/plan/PlanFile.h"
 #include "support.h"
 
 using namespace anhinga::testing;
@@ -77,6 +78,81 @@ TEST_CASE("a plan with a stop finding answers no", "[cli]") {
     const Json answer = r.json();
     for (const Json& f : answer["findings"]) ceiling |= f["rule"] == "ceiling" && f["severity"] == "stop";
     CHECK(ceiling);
+}
+
+TEST_CASE("patterns are made from shapes, and their photos told", "[cli][pattern]") {
+    TempDir dir;
+    const auto shape = [&](const std::string& geometry) {
+        spit(dir / "s.geojson",
+             R"({"type":"FeatureCollection","features":[{"type":"Feature","properties":{"name":"field"},"geometry":)" +
+                 geometry + "}]}");
+        return dir / "s.geojson";
+    };
+    const std::string area =
+        R"({"type":"Polygon","coordinates":[[[-20.120,47.310],[-20.116,47.310],[-20.116,47.3125],[-20.120,47.3125],[-20.120,47.310]],
+[[-20.119,47.311],[-20.118,47.311],[-20.118,47.3115],[-20.119,47.311]]]})";
+    const std::string line = R"({"type":"LineString","coordinates":[[-20.120,47.310],[-20.116,47.311]]})";
+    const std::string common = " --json --home 47.3095,-20.118 --out " + (dir / "p.anhinga.geojson");
+    const std::string terrain = " --terrain " + std::string(DEMO_DIR) + "/quillmere-elevation.tif";
+    const Ran flat =
+        cli("block " + shape(area) + common + " --height 100 --ref ground --overlap 75 --sidelap 65 --heading 90");
+    REQUIRE(flat.code == 0);
+    const Json j = flat.json();
+    for (const char* key : {"items", "photos", "lines", "distance_m", "area_m2", "gsd_cm", "duration_s"})
+        CHECK(j.contains(key));
+    CHECK(j["gsd_cm"].get<double>() == Approx(2.7412).epsilon(0.001));
+    CHECK(j["area_m2"].get<double>() == Approx(302 * 278 - 0.5 * 75.6 * 55.6).epsilon(0.01));
+    const Json checked = cli("check --json " + (dir / "p.anhinga.geojson")).json();
+    CHECK(checked["photos"] == j["photos"]);
+    CHECK(checked["area_m2"] == j["area_m2"]);
+    CHECK(anhinga::loadPlan(dir / "p.anhinga.geojson")->items[1].pattern->holes.size() == 1);
+    const Json photos = cli("photos --json " + (dir / "p.anhinga.geojson")).json();
+    CHECK(photos["photos"].size() == j["photos"].get<std::size_t>());
+    CHECK(photos["camera"]["fov_across_deg"].get<double>() == Approx(73.74).margin(0.01));
+    CHECK(photos["camera"]["fov_along_deg"].get<double>() == Approx(53.13).margin(0.01));
+    CHECK(photos["photos"][0]["pitch_deg"] == -90.0);
+    CHECK(photos["photos"][0]["amsl_m"].is_null());  // no terrain: unknown, not zero
+    const Json followed = cli("block " + shape(area) + common + terrain +
+                              " --gsd 2 --heading best --follow --margin photo --crossing --policy time")
+                              .json();
+    CHECK(followed["photos"].get<int>() > j["photos"].get<int>());
+    CHECK(cli("photos --json " + (dir / "p.anhinga.geojson")).json()["photos"][0]["amsl_m"].is_number());
+    const Json strip = cli("corridor " + shape(line) + common + " --width 80 --height 50").json();
+    CHECK(strip["lines"].get<int>() >= 2);
+    const Json ring =
+        cli("rings " + shape(area) + common + " --radius 30 --low 10 --high 30 --step 10 --per-ring 12").json();
+    CHECK(ring["photos"] == 36);
+    const Json face =
+        cli("face " + shape(line) + common + " --stand-off 12 --low 5 --high 25 --step 5 --spacing 20").json();
+    CHECK(face["lines"] == 5);
+    CHECK(cli("lap " + shape(area) + common).json()["lines"] == 1);
+    // What cannot be is said, and nothing is written.
+    struct Row {
+        std::string call, says;
+    };
+    for (const Row& row :
+         {Row{"block " + shape(area) + common + " --overlap 100", "below 100 %"},
+          Row{"block " + shape(area) + common + " --height 0", "at or below the ground"},
+          Row{"block " + shape(area) + common + " --height 0.6 --overlap 98 --sidelap 98", "photos; at most"},
+          Row{"block " + shape(area) + common + " --camera none", "there are:"},
+          Row{"block " + shape(area) + common + " --heading north", "neither degrees nor best"},
+          Row{"block " + shape(area) + common + " --margin much", "neither metres nor photo"},
+          Row{"block " + shape(area) + common + " --policy often", "often"},
+          Row{"block " + shape(area) + " --home here --out " + (dir / "x"), "--home here"},
+          Row{"block " + (dir / "absent.geojson") + common, "absent.geojson"},
+          Row{"rings " + shape(area) + common + " --radius 0", "radius"}}) {
+        INFO(row.call);
+        const Ran r = cli(row.call);
+        CHECK(r.code == 2);
+        CHECK(r.err.find(row.says) != std::string::npos);
+    }
+    CHECK(cli("block " + shape(line) + common).err.find("needs an area") != std::string::npos);
+    CHECK(
+        cli("block " +
+            shape(
+                R"({"type":"Polygon","coordinates":[[[-20,47],[-20.001,47.001],[-20.001,47],[-20,47.002],[-20,47]]]})") +
+            common)
+            .err.find("crosses itself") != std::string::npos);
 }
 
 TEST_CASE("compiled, sent and fetched is the same mission item for item", "[cli][link]") {

@@ -3,7 +3,7 @@
 #include "core/check/Check.h"
 #include "core/geo/Polygon.h"
 #include "core/mission/Compile.h"
-#include "core/pattern/BlockPattern.h"
+#include "core/pattern/Pattern.h"
 #include "core/plan/PlanFile.h"
 #include "support.h"
 
@@ -180,50 +180,6 @@ TEST_CASE("footprint and ground sample distance of the agreed example hold", "[p
     CHECK(f.gsd_m * 100 == Approx(2.74).margin(0.005));
     CHECK(f.across_m == Approx(150));
     CHECK(f.along_m == Approx(100));
-}
-
-TEST_CASE("block lines run at the heading, keep the spacing and stay inside", "[pattern][block]") {
-    const double heading = GENERATE(0.0, 37.0, 90.0, 200.0);
-    Plan plan = rowPlan(0);
-    Item item;
-    item.id = plan.newId();
-    item.kind = ItemKind::block;
-    item.height = Height::aboveGround(50);
-    const GeoPoint c{47.31, -20.12};
-    for (const double b : {45.0, 135.0, 225.0, 315.0}) item.block.outline.push_back(destination(c, b, 141.42));
-    item.block.heading_deg = heading;
-    const BlockLines lines = blockLines(plan, item, nullptr);
-    REQUIRE(lines.lines.size() >= 7);
-    CHECK(lines.area_m2 == Approx(40000).epsilon(0.01));
-    CHECK(lines.line_spacing_m == Approx(75 * 0.35));
-    CHECK(lines.photo_spacing_m == Approx(50 * 0.25));
-    const LocalFrame frame(c);
-    const Ring ring = toLocal(frame, item.block.outline);
-    for (const auto& [from, to] : lines.lines) {
-        if (distance_m(from, to) < 1) continue;
-        CHECK(std::abs(std::sin((bearing_deg(from, to) - heading) * M_PI / 180)) < 0.01);
-        CHECK(distanceToRing(frame.toLocal(from), ring) < 0.2);
-    }
-}
-
-TEST_CASE("a concave area is flown in pieces, never across its gap", "[pattern][block]") {
-    Plan plan = rowPlan(0);
-    Item item;
-    item.kind = ItemKind::block;
-    item.height = Height::aboveGround(30);
-    const LocalFrame frame({47.31, -20.12});
-    for (const Vec2 v : {Vec2{0, 0}, Vec2{300, 0}, Vec2{300, 200}, Vec2{200, 200}, Vec2{200, 80}, Vec2{100, 80},
-                         Vec2{100, 200}, Vec2{0, 200}})
-        item.block.outline.push_back(frame.toGeo(v));
-    item.block.heading_deg = 90;
-    const BlockLines lines = blockLines(plan, item, nullptr);
-    int across = 0;
-    for (const auto& [from, to] : lines.lines) {
-        const Vec2 a = frame.toLocal(from), b = frame.toLocal(to);
-        if (a.y > 85) across += std::abs(a.x - b.x) > 110;
-    }
-    CHECK(across == 0);
-    CHECK(blockLines(plan, Item{}, nullptr).lines.empty());
 }
 
 TEST_CASE("a height keeps its place in the air when its reference changes", "[mission][height]") {

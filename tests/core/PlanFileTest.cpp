@@ -25,7 +25,12 @@ Plan fullPlan() {
     block.id = plan.newId();
     block.kind = ItemKind::block;
     block.name = "quarry";
-    block.block = {{{47.31, -20.12}, {47.312, -20.12}, {47.312, -20.117}}, 80, 75, 60, 5};
+    Pattern& p = block.pattern.edit();
+    p.outline = {{47.31, -20.12}, {47.312, -20.12}, {47.312, -20.117}};
+    p.heading_deg = 80;
+    p.overlap_percent = 75;
+    p.sidelap_percent = 60;
+    p.margin_m = 5;
     plan.items.insert(plan.items.begin() + 3, block);
     plan.fences.push_back(
         {plan.newId(), FenceKind::keepOut, "colony", {{47.30, -20.13}, {47.31, -20.13}, {47.31, -20.125}}, ""});
@@ -67,7 +72,7 @@ TEST_CASE("a plan file has one feature a line, so that differences are readable"
 
 TEST_CASE("members this version does not know survive a load and save", "[plan][file]") {
     std::string text = writePlanText(rowPlan(1));
-    text.replace(text.find("\"format\":2"), 10, "\"format\":2,\n\"weather\":{\"a\":[1,2]}");
+    text.replace(text.find("\"format\":3"), 10, "\"format\":3,\n\"weather\":{\"a\":[1,2]}");
     text.replace(text.find("\"kind\":\"waypoint\""), 17, "\"kind\":\"waypoint\",\"tilt\":7");
     const auto plan = readPlanText(text, "t");
     REQUIRE(plan);

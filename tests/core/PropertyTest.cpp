@@ -5,7 +5,7 @@
 #include "core/flight/Executor.h"
 #include "core/geo/Polygon.h"
 #include "core/mission/Compile.h"
-#include "core/pattern/BlockPattern.h"
+#include "core/pattern/Pattern.h"
 #include "support.h"
 
 using namespace anhinga;
@@ -57,8 +57,8 @@ Plan randomPlan(unsigned seed) {
         if (item.kind == ItemKind::hold) item.hold_s = pick(60);
         if (item.kind == ItemKind::block) {
             const GeoPoint c = item.position;
-            for (int k = 0; k < 5; ++k) item.block.outline.push_back(destination(c, k * 72.0, value(60, 140)));
-            item.block.heading_deg = pick(180);
+            for (int k = 0; k < 5; ++k) item.pattern.edit().outline.push_back(destination(c, k * 72.0, value(60, 140)));
+            item.pattern.edit().heading_deg = pick(180);
         }
         if (pick(2) == 0) item.height = Height{std::round(value(20, 120)), static_cast<HeightRef>(pick(3))};
         if (item.kind != ItemKind::takeOff && pick(3) == 0) item.speed_mps = std::round(value(2, 12) * 4) / 4;
@@ -188,47 +188,69 @@ TEST_CASE("a block is the same block anywhere on the earth", "[pattern][block][p
         Item item;
         item.kind = ItemKind::block;
         item.height = Height::aboveGround(60);
-        for (const double b : {20.0, 100.0, 190.0, 280.0}) item.block.outline.push_back(destination(c, b, 200));
-        item.block.heading_deg = heading;
-        return blockLines(plan, item, nullptr);
+        for (const double b : {20.0, 100.0, 190.0, 280.0})
+            item.pattern.edit().outline.push_back(destination(c, b, 200));
+        item.pattern.edit().heading_deg = heading;
+        return openPattern(plan, item, nullptr);
     };
     for (const double heading : {0.0, 45.0, 120.0}) {
-        const BlockLines here = blockAt({47.31, -20.12}, heading);
-        REQUIRE(here.lines.size() > 4);
+        const PatternFlight here = blockAt({47.31, -20.12}, heading);
+        REQUIRE(here.lines > 4);
         for (const GeoPoint c : {GeoPoint{-33, 18}, GeoPoint{0, 180}, GeoPoint{70, 25}, GeoPoint{-70, -179.9999},
                                  GeoPoint{12, 179.9999}}) {
-            const BlockLines there = blockAt(c, heading);
-            CHECK(there.lines.size() == here.lines.size());
+            const PatternFlight there = blockAt(c, heading);
+            CHECK(there.lines == here.lines);
             CHECK(there.area_m2 == Approx(here.area_m2).epsilon(0.001));
-            CHECK(std::abs(there.photos - here.photos) <= 2);
-            for (std::size_t i = 0; i < std::min(there.lines.size(), here.lines.size()); ++i)
-                CHECK(distance_m(there.lines[i].first, there.lines[i].second) ==
-                      Approx(distance_m(here.lines[i].first, here.lines[i].second)).margin(0.5));
+            CHECK(std::abs(static_cast<double>(there.photos.size()) - static_cast<double>(here.photos.size())) <= 2);
+            CHECK(there.distance_m == Approx(here.distance_m).margin(2 * here.photo_spacing_m));
         }
     }
 }
 
-TEST_CASE("blocks that cannot be flown give no lines and do not fill the memory", "[pattern][block][hostile]") {
+TEST_CASE("blocks that cannot be flown say why and do not fill the memory", "[pattern][block][hostile]") {
     Plan plan;
     Item item;
     item.kind = ItemKind::block;
     item.height = Height::aboveGround(60);
-    CHECK(blockLines(plan, item, nullptr).lines.empty());
-    item.block.outline = {{47, -20}, {47.001, -20}};
-    CHECK(blockLines(plan, item, nullptr).lines.empty());
-    item.block.outline = {{47, -20}, {47.001, -19.999}, {47.001, -20}, {47, -19.999}};
-    CHECK(blockLines(plan, item, nullptr).lines.empty());  // crosses itself
-    item.block.outline = {{47, -20}, {47.001, -20}, {47.001, -19.999}};
+    Pattern& p = item.pattern.edit();
+    const auto problem = [&] {
+        const PatternFlight f = openPattern(plan, item, nullptr);
+        CHECK((f.points.empty() && f.photos.empty()));
+        return f.problem;
+    };
+    CHECK(problem().find("fewer than 3") != std::string::npos);
+    p.outline = {{47, -20}, {47.001, -20}};
+    CHECK(problem().find("fewer than 3") != std::string::npos);
+    p.outline = {{47, -20}, {47.001, -20}, {47.002, -20}};
+    CHECK(problem().find("no area") != std::string::npos);
+    p.outline = {{47, -20}, {47.001, -19.999}, {47.001, -20}, {47, -19.998}};
+    CHECK(problem().find("crosses itself") != std::string::npos);
+    p.outline = {{47, -20}, {47.001, -20}, {47.001, -19.999}};
+    p.holes = {{{47, -20}, {47.001, -19.999}, {47.001, -20}, {47, -19.999}}};
+    CHECK(problem().find("a hole in it") != std::string::npos);
+    p.holes.clear();
     for (const double h : {0.0, -5.0}) {
         item.height = Height::aboveGround(h);
-        CHECK(blockLines(plan, item, nullptr).lines.empty());
+        CHECK(problem().find("at or below the ground") != std::string::npos);
     }
-    item.height = Height::aboveGround(0.1);
-    item.block.sidelap_percent = 98;
-    CHECK(blockLines(plan, item, nullptr).lines.size() <= 2000);
+    PatternFlight lifted = openPattern(plan, item, nullptr);
+    REQUIRE(lifted.remedy);
+    lifted.remedy(item);
+    CHECK(openPattern(plan, item, nullptr).problem.empty());
+    for (const double overlap : {100.0, 250.0, -1.0, std::nan("")}) {
+        p.overlap_percent = overlap;
+        CHECK(problem().find("below 100 %") != std::string::npos);
+    }
+    p.overlap_percent = 75;
+    plan.camera.sensor_w_mm = 0;
+    CHECK(problem().find("sensor size") != std::string::npos);
+    plan.camera = {};
+    item.height = Height::aboveGround(0.6);
+    p.sidelap_percent = p.overlap_percent = 98;
+    CHECK(problem().find("photos; at most") != std::string::npos);
     item.height = Height::aboveGround(60);
-    item.block.outline = {{40, -20}, {48, -20}, {48, -10}};
-    CHECK(blockLines(plan, item, nullptr).lines.empty());  // more lines than anything flies
+    p.outline = {{40, -20}, {48, -20}, {48, -10}};
+    CHECK(problem().find("at most") != std::string::npos);
 }
 
 TEST_CASE("fences are judged alike in every place and on every kind of leg", "[check][fence][property]") {

@@ -111,12 +111,12 @@ TEST_CASE("expansion keeps the order of points and actions and opens patterns", 
     block.kind = ItemKind::block;
     block.height = Height::aboveGround(50);
     for (const double b : {0.0, 90.0, 180.0, 270.0})
-        block.block.outline.push_back(destination(plan.home->position, b, 120));
+        block.pattern.edit().outline.push_back(destination(plan.home->position, b, 120));
     plan.items.insert(plan.items.begin() + 2, block);
     plan.items[1].actions = {PhotoNow{}, GimbalPitch{-45}};
     const Route route = expand(plan, nullptr);
-    CHECK(route.block_photos > 10);
-    CHECK(route.block_area_m2 == Approx(2 * 120 * 120).epsilon(0.01));
+    CHECK(route.photos > 10);
+    CHECK(route.area_m2 == Approx(2 * 120 * 120).epsilon(0.01));
     CHECK(std::holds_alternative<RouteNav>(route.steps[0].what));
     CHECK(std::get<Action>(route.steps[2].what).index() == Action(PhotoNow{}).index());
     CHECK(std::get<Action>(route.steps[3].what).index() == Action(GimbalPitch{}).index());

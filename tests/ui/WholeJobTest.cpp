@@ -56,8 +56,8 @@ TEST_CASE("a block and a fence are drawn corner by corner", "[ui][draft]") {
     const auto block = std::find_if(d.plan().items.begin(), d.plan().items.end(),
                                     [&](const Item& i) { return d.window.plan().isSelected(i.id); });
     REQUIRE(block != d.plan().items.end());
-    CHECK(block->block.outline.size() == 4);
-    CHECK(d.window.plan().derived()->view.route.block_photos > 73);
+    CHECK(block->pattern->outline.size() == 4);
+    CHECK(d.window.plan().derived()->view.route.photos > 73);
     d.key(Qt::Key_X);
     for (const QPoint p : {QPoint(200, 450), QPoint(280, 450), QPoint(240, 520)}) d.click(p);
     d.click({200, 450});  // the first corner again closes it

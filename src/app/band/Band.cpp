@@ -128,7 +128,7 @@ void ProfileBand::paintEvent(QPaintEvent*) {
     p.setClipRect(plot().adjusted(-8, -20, 8, 2));
     // Patterns as a tinted stretch with their name.
     for (const Item& item : d.plan->items) {
-        if (item.kind != ItemKind::block) continue;
+        if (!isPattern(item.kind)) continue;
         double from = INFINITY, to = -INFINITY;
         for (const PathPoint& pt : d.view.path.points)
             if (pt.source == item.id) {
@@ -141,7 +141,7 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         p.setPen(theme_.quiet);
         p.setFont(uiFont(8));
         p.drawText(span.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignHCenter,
-                   QString("%1 Block").arg(itemNumber(*d.plan, item.id)));
+                   QString("%1 %2").arg(itemNumber(*d.plan, item.id)).arg(kindText(item.kind)));
     }
     // At most a few samples a pixel are drawn: the highest ground, the lowest route, so that nothing dangerous is lost.
     struct Column {
@@ -282,7 +282,7 @@ void ProfileBand::paintEvent(QPaintEvent*) {
     for (const PathPoint& pt : d.view.path.points) {
         const auto found = index.find(pt.source);
         const Item* item = found == index.end() ? nullptr : &d.plan->items[found->second];
-        if (!pt.amsl_m || (item != nullptr && (item->kind == ItemKind::block || item->kind == ItemKind::returnHome)) ||
+        if (!pt.amsl_m || (item != nullptr && (isPattern(item->kind) || item->kind == ItemKind::returnHome)) ||
             pt.source == last)
             continue;
         last = pt.source;

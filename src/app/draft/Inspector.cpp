@@ -61,6 +61,14 @@ void Inspector::refresh() {
             const QSignalBlocker quiet(r.box);
             r.box->setCurrentIndex(static_cast<int>(effectiveHeight(plan, *item).ref));
         }
+    for (const Choice& c : choices_) {
+        const QSignalBlocker quiet(c.box);
+        c.box->setCurrentIndex(c.get(plan));
+    }
+    for (const Toggle& t : toggles_) {
+        const QSignalBlocker quiet(t.box);
+        t.box->setChecked(t.get(plan));
+    }
 }
 
 void Inspector::rebuild() {
@@ -68,6 +76,8 @@ void Inspector::rebuild() {
     fields_.clear();
     notes_.clear();
     refs_.clear();
+    choices_.clear();
+    toggles_.clear();
     auto* page = new QWidget;
     column_ = new QVBoxLayout(page);
     column_->setContentsMargins(14, 12, 14, 12);
@@ -234,9 +244,9 @@ void Inspector::heightField(const std::vector<ItemId>& ids) {
                 if (Item* item = plan.find(id)) {
                     const Height now = effectiveHeight(plan, *item);
                     const GeoPoint place = hasPosition(item->kind) ? item->position
-                                           : item->block.outline.empty()
+                                           : item->pattern->outline.empty()
                                                ? (plan.home ? plan.home->position : GeoPoint{})
-                                               : item->block.outline.front();
+                                               : item->pattern->outline.front();
                     const auto same_place = converted(plan, session_->terrain().get(), place, now, to);
                     if (keep_number)
                         item->height = Height{now.value_m, to};

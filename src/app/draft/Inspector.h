@@ -10,6 +10,7 @@
 #include "core/plan/Edit.h"
 #include "session/PlanSession.h"
 
+class QCheckBox;
 class QComboBox;
 class QFormLayout;
 class QLabel;
@@ -46,6 +47,10 @@ class Inspector : public QScrollArea {
     void textField(const QString& label, const Getter& get, const std::function<void(Plan&, const QString&)>& set,
                    const QString& undo_name);
     void note(const Getter& get);
+    void choice(const QString& label, const QStringList& names, const std::function<int(const Plan&)>& get,
+                const std::function<void(Plan&, int)>& set, const QString& undo_name);
+    void toggle(const QString& label, const std::function<bool(const Plan&)>& get,
+                const std::function<void(Plan&, bool)>& set, const QString& undo_name);
     void heightField(const std::vector<ItemId>& ids);
     void positionField(const std::function<std::optional<GeoPoint>(const Plan&)>& get,
                        const std::function<void(Plan&, GeoPoint)>& set);
@@ -58,6 +63,7 @@ class Inspector : public QScrollArea {
     void buildPlan();
     void buildHome();
     void buildItem(ItemId id);
+    void buildPattern(ItemId id);
     void buildSeveral(const std::vector<ItemId>& items, const std::vector<ItemId>& all);
     void buildTransform(const Ids& ids);
     void buildOther(ItemId id);
@@ -84,6 +90,16 @@ class Inspector : public QScrollArea {
         ItemId id;
     };
     std::vector<RefBox> refs_;
+    struct Choice {
+        QComboBox* box;
+        std::function<int(const Plan&)> get;
+    };
+    std::vector<Choice> choices_;
+    struct Toggle {
+        QCheckBox* box;
+        std::function<bool(const Plan&)> get;
+    };
+    std::vector<Toggle> toggles_;
 };
 
 }  // namespace anhinga

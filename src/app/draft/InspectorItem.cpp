@@ -5,7 +5,6 @@
 #include "app/draft/Itinerary.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
-#include "core/pattern/BlockPattern.h"
 #include "core/plan/Edit.h"
 
 namespace anhinga {
@@ -120,33 +119,7 @@ void Inspector::buildItem(ItemId id) {
             "Change radius");
         note([](const Plan&) { return Shown{"Turns count clockwise; a minus sign turns the other way"}; });
     }
-    if (item.kind == ItemKind::block) {
-        const auto field = [&](const char* label, const char* unit, double low, double high, double Block::*member) {
-            number(
-                label, unit, low, high,
-                [of, member](const Plan& p) { return of(p) ? Shown{num(of(p)->block.*member)} : Shown{}; },
-                [id, member](Plan& p, std::optional<double> v) {
-                    if (Item* i = p.find(id); i != nullptr && v) i->block.*member = *v;
-                },
-                QString("Change %1").arg(QString(label).toLower()));
-        };
-        field("Heading", "°", -360, 360, &Block::heading_deg);
-        field("Overlap", "%", 0, 95, &Block::overlap_percent);
-        field("Sidelap", "%", 0, 95, &Block::sidelap_percent);
-        field("Beyond edge", "m", 0, 1000, &Block::margin_m);
-        note([this, id](const Plan& p) {
-            const Item* i = p.find(id);
-            if (i == nullptr) return Shown{};
-            const BlockLines b = blockLines(p, *i, session_->terrain().get());
-            return Shown{QString("%1 ha · %2 lines · %3 photos\nground sample %4 cm · lines %5 m apart, photos %6 m")
-                             .arg(b.area_m2 / 1e4, 0, 'f', 2)
-                             .arg(b.lines.size())
-                             .arg(b.photos)
-                             .arg(b.footprint.gsd_m * 100, 0, 'f', 2)
-                             .arg(b.line_spacing_m, 0, 'f', 1)
-                             .arg(b.photo_spacing_m, 0, 'f', 1)};
-        });
-    }
+    if (isPattern(item.kind)) buildPattern(id);
     if (hasPosition(item.kind))
         positionField([id](const Plan& p) { return p.find(id) ? std::optional(p.find(id)->position) : std::nullopt; },
                       [id](Plan& p, GeoPoint to) {

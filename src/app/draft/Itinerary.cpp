@@ -4,7 +4,6 @@
 
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
-#include "core/pattern/BlockPattern.h"
 
 #include "core/plan/Edit.h"
 
@@ -58,7 +57,7 @@ class RowPainter : public QStyledItemDelegate {
             height = inUnits(heightText(item->kind == ItemKind::returnHome ? Height::aboveHome(plan.return_height_m)
                                                                            : effectiveHeight(plan, *item)));
             if (item->kind == ItemKind::land) height = "to the ground";
-            if (item->kind == ItemKind::block) stripe = theme.reed;
+            if (isPattern(item->kind)) stripe = theme.reed;
         } else if (const Fence* fence = plan.findFence(id)) {
             title = fence->kind == FenceKind::keepIn ? "Keep-in fence" : "Keep-out fence";
             line = QString::fromStdString(fence->name);
@@ -116,8 +115,10 @@ class RowPainter : public QStyledItemDelegate {
 QString actionLine(const Plan& plan, const Item& item) {
     QStringList parts;
     if (item.speed_mps) parts << inUnits(QString("%1 m/s").arg(*item.speed_mps));
-    if (item.kind == ItemKind::block)
-        parts << QString("overlap %1, sidelap %2 %").arg(item.block.overlap_percent).arg(item.block.sidelap_percent);
+    if (item.kind == ItemKind::block || item.kind == ItemKind::corridor)
+        parts << QString("overlap %1, sidelap %2 %")
+                     .arg(item.pattern->overlap_percent)
+                     .arg(item.pattern->sidelap_percent);
     if (item.kind == ItemKind::returnHome) parts << "climb first · land";
     for (const Action& a : item.actions) {
         if (const auto* r = std::get_if<Repeat>(&a))

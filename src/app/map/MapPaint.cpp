@@ -5,7 +5,6 @@
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 #include "core/geo/Polygon.h"
-#include "core/pattern/BlockPattern.h"
 
 namespace anhinga {
 
@@ -229,12 +228,38 @@ void MapView::paintFences(QPainter& p) {
 
 void MapView::paintBlocks(QPainter& p) {
     for (const Item& item : session_->plan()->items) {
-        if (item.kind != ItemKind::block) continue;
+        if (!isPattern(item.kind)) continue;
         const bool selected = session_->isSelected(item.id);
-        const QPolygonF outline = polygon(item.block.outline);
-        p.setBrush(alpha(theme_.reed, 60));
+        const QPolygonF outline = polygon(item.pattern->outline);
         p.setPen(pen(theme_.reed, selected ? 3 : 2));
-        p.drawPolygon(outline);
+        if (item.kind == ItemKind::rings) {
+            if (outline.isEmpty()) continue;
+            p.setBrush(theme_.raised);
+            p.drawEllipse(outline[0], 7, 7);
+            p.drawLine(outline[0] - QPointF(11, 0), outline[0] + QPointF(11, 0));
+            p.drawLine(outline[0] - QPointF(0, 11), outline[0] + QPointF(0, 11));
+        } else if (hasArea(item.kind)) {
+            QPainterPath area;
+            area.addPolygon(outline);
+            area.closeSubpath();
+            for (const auto& hole : item.pattern->holes) {
+                area.addPolygon(polygon(hole));
+                area.closeSubpath();
+            }
+            p.setBrush(item.kind == ItemKind::block ? QBrush(alpha(theme_.reed, 60)) : QBrush(Qt::NoBrush));
+            p.drawPath(area);
+        } else {
+            p.setBrush(Qt::NoBrush);
+            const double band = item.kind == ItemKind::corridor ? item.pattern->width_m / view_.metresPerPixel() : 0;
+            if (band > 3) {
+                p.setPen(QPen(alpha(theme_.reed, 60), band, Qt::SolidLine, Qt::FlatCap, Qt::BevelJoin));
+                p.drawPolyline(outline);
+            }
+            p.setPen(pen(alpha(theme_.raised, 200), selected ? 6 : 5));
+            p.drawPolyline(outline);
+            p.setPen(pen(theme_.reed, selected ? 4 : 3));
+            p.drawPolyline(outline);
+        }
     }
 }
 
@@ -469,9 +494,9 @@ void MapView::paintRally(QPainter& p) {
 void MapView::paintRepeatsAndLooks(QPainter& p) {
     const Plan& plan = *session_->plan();
     const auto middle = [&](const Item& item) {
-        return item.kind == ItemKind::block ? middleOf(item.block.outline) : item.position;
+        return isPattern(item.kind) ? middleOf(item.pattern->outline) : item.position;
     };
-    const auto placed = [](const Item& item) { return hasPosition(item.kind) || item.kind == ItemKind::block; };
+    const auto placed = [](const Item& item) { return hasPosition(item.kind) || isPattern(item.kind); };
     const auto sight = [&](QPointF from, QPointF to) {
         p.setPen(pen(alpha(theme_.ink, 150), 2.6));
         p.drawLine(from, to);
@@ -559,7 +584,7 @@ void MapView::paintItems(QPainter& p) {
     int count = 0;
     for (const Item& item : plan.items) {
         count += item.kind != ItemKind::takeOff && item.kind != ItemKind::returnHome;
-        if (crowded && !session_->isSelected(item.id) && item.kind != ItemKind::block) {
+        if (crowded && !session_->isSelected(item.id) && !isPattern(item.kind)) {
             // No tabs then: the dot is all there is to draw.
             if (layered()) continue;  // painted with the route
             if (const QPointF at = view_.toScreen(item.position); hasPosition(item.kind) && screen.contains(at))
@@ -567,17 +592,21 @@ void MapView::paintItems(QPainter& p) {
             continue;
         }
         const QString number = QString::number(count);
-        if (item.kind == ItemKind::block) {
-            const QPointF top(polygon(item.block.outline).boundingRect().center().x(),
-                              polygon(item.block.outline).boundingRect().top());
-            const BlockLines lines = blockLines(plan, item, session_->terrain().get());
-            marks.push_back({item.id, top, number,
-                             QString("Block%1 · %2 ha · %3 photos · %4 cm")
-                                 .arg(item.name.empty() ? "" : QString::fromStdString(" " + item.name))
-                                 .arg(lines.area_m2 / 1e4, 0, 'f', 1)
-                                 .arg(lines.photos)
-                                 .arg(lines.footprint.gsd_m * 100, 0, 'f', 1),
-                             true});
+        if (isPattern(item.kind)) {
+            const QRectF box = polygon(item.pattern->outline).boundingRect();
+            const PatternFlight* flight = session_->derived()->view.route.flightOf(item.id);
+            QString rest = kindText(item.kind);
+            if (!item.name.empty()) rest += QString::fromStdString(" " + item.name);
+            if (flight != nullptr && !flight->problem.empty()) {
+                rest += " · nothing to fly";
+            } else if (flight != nullptr) {
+                if (item.kind == ItemKind::block) rest += QString(" · %1 ha").arg(flight->area_m2 / 1e4, 0, 'f', 1);
+                if (!flight->photos.empty())
+                    rest += QString(" · %1 photos · %2 cm")
+                                .arg(flight->photos.size())
+                                .arg(flight->gsd_mean_m * 100, 0, 'f', 1);
+            }
+            marks.push_back({item.id, QPointF(box.center().x(), box.top()), number, rest, true});
         } else if (hasPosition(item.kind)) {
             QString rest = inUnits(heightText(effectiveHeight(plan, item)));
             if (item.kind == ItemKind::hold)
@@ -657,14 +686,14 @@ void MapView::paintItems(QPainter& p) {
     }
     if (!editable_) return;
     for (const ItemId id : session_->selection()) {
-        Plan& read = const_cast<Plan&>(plan);
-        const std::vector<GeoPoint>* outline = outlineOf(read, id);
+        const std::vector<GeoPoint>* outline = outlineOf(plan, id);
         if (outline == nullptr) continue;
         const QPolygonF corners = polygon(*outline);
         for (int i = 0; i < corners.size(); ++i) {
             p.setPen(pen(theme_.ink, 1.4));
             p.setBrush(theme_.raised);
             p.drawRect(QRectF(corners[i] - QPointF(4.5, 4.5), QSizeF(9, 9)));
+            if (i + 1 == corners.size() && outlineIsLine(plan, id)) continue;
             const QLineF edge(corners[i], corners[(i + 1) % corners.size()]);
             if (edge.length() <= 40) continue;
             p.setBrush(alpha(theme_.raised, 180));
@@ -690,7 +719,7 @@ void MapView::paintShape(QPainter& p) {
     }
     if (shape_.empty()) return;
     QPolygonF line = polygon(shape_);
-    const bool open = tool_ == MapTool::wire || tool_ == MapTool::measure;
+    const bool open = drawsLine(tool_) || tool_ == MapTool::measure;
     if (hover_) {
         GeoPoint here = view_.toGeo(*hover_);
         if ((QApplication::keyboardModifiers() & Qt::ShiftModifier) != 0) {
@@ -699,7 +728,7 @@ void MapView::paintShape(QPainter& p) {
         }
         line << view_.toScreen(here);
     }
-    const QColor colour = tool_ == MapTool::block                             ? theme_.reed
+    const QColor colour = patternOf(tool_)                                    ? theme_.reed
                           : tool_ == MapTool::measure                         ? theme_.lagoon
                           : tool_ == MapTool::wire || tool_ == MapTool::trees ? theme_.vermilion
                                                                               : theme_.plum;
@@ -731,7 +760,7 @@ QString MapView::measureText() const {
     double run = leg;
     for (std::size_t i = 1; i < shape_.size(); ++i) run += distance_m(shape_[i - 1], shape_[i]);
     if (shape_.size() > 1) text += " · in all " + QString::fromStdString(distanceText(run));
-    if (shape_.size() > 1 && tool_ != MapTool::wire) {
+    if (shape_.size() > 1 && !drawsLine(tool_)) {
         std::vector<GeoPoint> area = shape_;
         area.push_back(here);
         text += QString(" · %1 ha").arg(area_m2(toLocal(LocalFrame(here), area)) / 1e4, 0, 'f', 2);

@@ -41,11 +41,11 @@ void MapView::addWaypoint(QPointF at) {
 }
 
 void MapView::finishShape() {
-    const bool line = tool_ == MapTool::wire;
+    const bool line = drawsLine(tool_);
     if (tool_ == MapTool::measure) return;
     if (shape_.size() < (line ? 2 : 3)) {
         if (!shape_.empty())
-            emit message(line ? "A wire needs at least two supports" : "An area needs at least three corners");
+            emit message(line ? "A line needs at least two points" : "An area needs at least three corners");
         return;
     }
     if (!line && selfCrossing(toLocal(LocalFrame(middleOf(shape_)), shape_))) {
@@ -56,12 +56,10 @@ void MapView::finishShape() {
     ItemId made = 0;
     switch (tool_) {
         case MapTool::block:
-            session_->edit("Add block", [&](Plan& plan) {
-                ImportedShape shape;
-                shape.kind = ShapeKind::area;
-                shape.points = outline;
-                made = addShape(plan, shape, ShapeRole::block).front();
-            });
+        case MapTool::corridor:
+        case MapTool::face:
+        case MapTool::lap:
+            made = addPattern(*patternOf(tool_), outline);
             break;
         case MapTool::wire:
         case MapTool::trees:
@@ -84,6 +82,37 @@ void MapView::finishShape() {
     }
     session_->select({made});
     setTool(MapTool::select);
+}
+
+ItemId MapView::addPattern(ItemKind kind, std::vector<GeoPoint> outline) {
+    ItemId made = 0;
+    session_->edit(QString("Add %1").arg(QString(kindText(kind)).toLower()), [&](Plan& plan) {
+        Item item = patternItem(kind, std::move(outline));
+        item.id = made = plan.newId();
+        plan.items.insert(plan.items.begin() + static_cast<std::ptrdiff_t>(endOfRoute(plan)), std::move(item));
+    });
+    return made;
+}
+
+std::optional<ItemKind> MapView::patternOf(MapTool tool) {
+    switch (tool) {
+        case MapTool::block:
+            return ItemKind::block;
+        case MapTool::corridor:
+            return ItemKind::corridor;
+        case MapTool::rings:
+            return ItemKind::rings;
+        case MapTool::face:
+            return ItemKind::face;
+        case MapTool::lap:
+            return ItemKind::lap;
+        default:
+            return std::nullopt;
+    }
+}
+
+bool MapView::drawsLine(MapTool tool) {
+    return tool == MapTool::wire || tool == MapTool::corridor || tool == MapTool::face;
 }
 
 void MapView::cancelShape() {
@@ -220,7 +249,7 @@ void MapView::mouseMoveEvent(QMouseEvent* e) {
                 session_->edit(
                     corner_.edge ? "Add corner" : "Move corner",
                     [&](Plan& plan) {
-                        std::vector<GeoPoint>* outline = outlineOf(plan, corner_.owner);
+                        std::vector<GeoPoint>* outline = outlineToEdit(plan, corner_.owner);
                         if (outline == nullptr) return;
                         if (corner_.edge)
                             outline->insert(outline->begin() + static_cast<std::ptrdiff_t>(corner_.index), here);
@@ -265,7 +294,7 @@ void MapView::mouseReleaseEvent(QMouseEvent* e) {
         for (const Fence& f : session_->plan()->fences)
             if (box.contains(polygon(f).boundingRect())) ids.insert(f.id);
         for (const Item& item : session_->plan()->items)
-            if (item.kind == ItemKind::block && box.contains(polygon(item.block.outline).boundingRect()))
+            if (isPattern(item.kind) && box.contains(polygon(item.pattern->outline).boundingRect()))
                 ids.insert(item.id);
         if ((e->modifiers() & Qt::ControlModifier) != 0)
             ids.insert(session_->selection().begin(), session_->selection().end());
@@ -306,6 +335,10 @@ void MapView::mouseReleaseEvent(QMouseEvent* e) {
             setTool(MapTool::select);
             break;
         }
+        case MapTool::rings:
+            session_->select({addPattern(ItemKind::rings, {view_.toGeo(at)})});
+            setTool(MapTool::select);
+            break;
         case MapTool::rally:
         case MapTool::mast:
         case MapTool::circle:

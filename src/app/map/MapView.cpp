@@ -199,9 +199,13 @@ ItemId MapView::shapeAt(QPointF at) const {
     };
     const auto nearEdge = [&](const std::vector<GeoPoint>& outline) { return nearLine(polygon(outline), true); };
     for (const Item& item : session_->plan()->items)
-        if (item.kind == ItemKind::block &&
-            (nearEdge(item.block.outline) || polygon(item.block.outline).containsPoint(at, Qt::OddEvenFill)))
-            return item.id;
+        if (isPattern(item.kind)) {
+            const QPolygonF outline = polygon(item.pattern->outline);
+            if (nearLine(outline, hasArea(item.kind)) ||
+                (item.kind == ItemKind::block && outline.containsPoint(at, Qt::OddEvenFill)) ||
+                (item.kind == ItemKind::rings && !outline.isEmpty() && toPoint(outline[0], at) < kReach))
+                return item.id;
+        }
     for (const Obstacle& o : session_->plan()->obstacles)
         if (o.kind != ObstacleKind::mast && nearLine(polygon(o.points), o.kind == ObstacleKind::trees)) return o.id;
     for (const Fence& fence : session_->plan()->fences)
@@ -213,13 +217,13 @@ ItemId MapView::shapeAt(QPointF at) const {
 
 std::optional<MapView::Corner> MapView::cornerAt(QPointF at) const {
     for (const ItemId id : session_->selection()) {
-        Plan& plan = const_cast<Plan&>(*session_->plan());  // read only here
+        const Plan& plan = *session_->plan();
         const std::vector<GeoPoint>* outline = outlineOf(plan, id);
-        if (outline == nullptr || outline->size() < 2) continue;
+        if (outline == nullptr) continue;
         for (std::size_t i = 0; i < outline->size(); ++i)
             if (toPoint(view_.toScreen((*outline)[i]), at) < kReach) return Corner{id, i, false};
-        const Obstacle* wire = plan.findObstacle(id);
-        const std::size_t edges = outline->size() - (wire != nullptr && wire->kind == ObstacleKind::wire ? 1 : 0);
+        if (outline->size() < 2) continue;
+        const std::size_t edges = outline->size() - (outlineIsLine(plan, id) ? 1 : 0);
         for (std::size_t i = 0; i < edges; ++i) {
             const QPointF a = view_.toScreen((*outline)[i]), b = view_.toScreen((*outline)[(i + 1) % outline->size()]);
             if (toPoint(a, b) > 40 && toPoint((a + b) / 2, at) < kReach) return Corner{id, i + 1, true};
@@ -228,11 +232,23 @@ std::optional<MapView::Corner> MapView::cornerAt(QPointF at) const {
     return std::nullopt;
 }
 
-std::vector<GeoPoint>* MapView::outlineOf(Plan& plan, ItemId id) const {
-    if (Item* item = plan.find(id); item != nullptr && item->kind == ItemKind::block) return &item->block.outline;
-    if (Fence* fence = plan.findFence(id); fence != nullptr && !fence->isCircle()) return &fence->outline;
-    if (Obstacle* o = plan.findObstacle(id); o != nullptr && o->kind != ObstacleKind::mast) return &o->points;
+const std::vector<GeoPoint>* MapView::outlineOf(const Plan& plan, ItemId id) {
+    if (const Item* item = plan.find(id); item != nullptr && isPattern(item->kind)) return &item->pattern->outline;
+    if (const Fence* fence = plan.findFence(id); fence != nullptr && !fence->isCircle()) return &fence->outline;
+    if (const Obstacle* o = plan.findObstacle(id); o != nullptr && o->kind != ObstacleKind::mast) return &o->points;
     return nullptr;
+}
+
+std::vector<GeoPoint>* MapView::outlineToEdit(Plan& plan, ItemId id) {
+    if (Item* item = plan.find(id); item != nullptr && isPattern(item->kind)) return &item->pattern.edit().outline;
+    return const_cast<std::vector<GeoPoint>*>(outlineOf(plan, id));
+}
+
+bool MapView::outlineIsLine(const Plan& plan, ItemId id) {
+    const Item* item = plan.find(id);
+    const Obstacle* o = plan.findObstacle(id);
+    return (item != nullptr && isPattern(item->kind) && !hasArea(item->kind)) ||
+           (o != nullptr && o->kind == ObstacleKind::wire);
 }
 
 std::optional<ItemId> MapView::legAt(QPointF at, GeoPoint* where) const {

@@ -20,6 +20,10 @@ enum class MapTool {
     waypoint,
     home,
     block,
+    corridor,
+    rings,
+    face,
+    lap,
     keepIn,
     keepOut,
     circle,
@@ -127,7 +131,14 @@ class MapView : public QWidget {
     void placePoint(GeoPoint where);
     QString measureText() const;
     void updateStatus(QPointF at);
-    std::vector<GeoPoint>* outlineOf(Plan& plan, ItemId id) const;
+    /// Corners of an outline or line that are edited on the map; nullptr for what has none.
+    static const std::vector<GeoPoint>* outlineOf(const Plan& plan, ItemId id);
+    static std::vector<GeoPoint>* outlineToEdit(Plan& plan, ItemId id);
+    /// Open: its last corner is not joined to its first.
+    static bool outlineIsLine(const Plan& plan, ItemId id);
+    ItemId addPattern(ItemKind kind, std::vector<GeoPoint> outline);
+    static std::optional<ItemKind> patternOf(MapTool tool);
+    static bool drawsLine(MapTool tool);
 
     // MapPaint.cpp
     void paintStill(QPainter& p);

@@ -214,6 +214,10 @@ void MainWindow::makeActions() {
                           {"tool waypoint", "Waypoint", "W", MapTool::waypoint},
                           {"tool home", "Home", "H", MapTool::home},
                           {"tool block", "Block", "B", MapTool::block},
+                          {"tool corridor", "Corridor", "C", MapTool::corridor},
+                          {"tool rings", "Rings", "N", MapTool::rings},
+                          {"tool face", "Face", "F", MapTool::face},
+                          {"tool lap", "Lap", "E", MapTool::lap},
                           {"tool keep in", "Keep-in fence", "I", MapTool::keepIn},
                           {"tool keep out", "Keep-out fence", "X", MapTool::keepOut},
                           {"tool circle", "Keep-out circle", "O", MapTool::circle},
@@ -326,9 +330,9 @@ void MainWindow::makeTools() {
     auto* column = new QVBoxLayout(tools_);
     column->setContentsMargins(3, 3, 3, 3);
     column->setSpacing(1);
-    for (const char* name :
-         {"tool select", "tool waypoint", "tool home", "tool block", "tool keep in", "tool keep out", "tool circle",
-          "tool look-at", "tool rally", "tool mast", "tool wire", "tool trees", "tool measure"}) {  // as in MapTool
+    for (const char* name : {"tool select", "tool waypoint", "tool home", "tool block", "tool corridor", "tool rings",
+                             "tool face", "tool lap", "tool keep in", "tool keep out", "tool circle", "tool look-at",
+                             "tool rally", "tool mast", "tool wire", "tool trees", "tool measure"}) {  // as in MapTool
         QAction* a = action(name);
         auto* b = new QPushButton(a->text());
         b->setObjectName(QString("button ") + name);

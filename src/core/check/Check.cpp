@@ -18,7 +18,7 @@ constexpr Rule kRules[] = {
     rules::returnHeight, rules::fenceShape,    rules::fenceCrossing,  rules::takeOffFence, rules::rallyPlace,
     rules::ceiling,      rules::floorHeight,   rules::lowestHeight,   rules::airspace,     rules::firstWaypointFar,
     rules::itemLimit,    rules::unsupported,   rules::batteryMissing, rules::energy,       rules::wind,
-    rules::noWayToEnd,   rules::endlessRepeat, rules::repeatTarget,   rules::blockEmpty,   rules::speedRange,
+    rules::noWayToEnd,   rules::endlessRepeat, rules::repeatTarget,   rules::patternEmpty, rules::speedRange,
     rules::turnTight,    rules::gimbalRange,   rules::photoInterval,  rules::blur,         rules::terrainUnknown,
     rules::lookAtOpen,   rules::coincident,    rules::heightMix,
 };
@@ -57,7 +57,7 @@ std::optional<GeoPoint> CheckInput::placeOf(ItemId id) const {
     const Item* item = find(id);
     if (item == nullptr) return std::nullopt;
     if (hasPosition(item->kind)) return item->position;
-    if (item->kind == ItemKind::block) return middleOf(item->block.outline);
+    if (isPattern(item->kind)) return middleOf(item->pattern->outline);
     return plan.home ? std::optional(plan.home->position) : std::nullopt;
 }
 
@@ -83,13 +83,13 @@ void applyAll(Plan& plan, const std::vector<Finding>& findings) {
 
 namespace {
 
-/// `before`: of the same terrain; `same_obstacles` when its plan had the same.
-PlanView compute(const Plan& plan, const Terrain* terrain, const PlanView* before, bool same_obstacles) {
+/// `before`: the view of `plan_before` over the same terrain.
+PlanView compute(const Plan& plan, const Terrain* terrain, const Plan* plan_before, const PlanView* before) {
     PlanView view;
-    view.route = expand(plan, terrain);
+    view.route = before != nullptr ? expand(plan, terrain, *plan_before, before->route) : expand(plan, terrain);
     const auto fly = [&] {
         view.path = pathOf(plan, view.route, terrain, before != nullptr ? &before->path : nullptr);
-        view.clearance = before != nullptr && same_obstacles
+        view.clearance = before != nullptr && plan.obstacles == plan_before->obstacles
                              ? clearanceOf(view.path, terrain, plan.obstacles, {before->path, before->clearance})
                              : clearanceOf(view.path, terrain, plan.obstacles);
     };
@@ -109,11 +109,11 @@ PlanView compute(const Plan& plan, const Terrain* terrain, const PlanView* befor
 }  // namespace
 
 PlanView viewOf(const Plan& plan, const Terrain* terrain) {
-    return compute(plan, terrain, nullptr, false);
+    return compute(plan, terrain, nullptr, nullptr);
 }
 
 PlanView viewOf(const Plan& plan, const Terrain* terrain, const Plan& plan_before, const PlanView& before) {
-    return compute(plan, terrain, &before, plan.obstacles == plan_before.obstacles);
+    return compute(plan, terrain, &plan_before, &before);
 }
 
 }  // namespace anhinga

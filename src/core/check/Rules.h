@@ -12,7 +12,6 @@ using Out = std::vector<Finding>;
 
 void airspace(const CheckInput& in, Out& out);
 void batteryMissing(const CheckInput& in, Out& out);
-void blockEmpty(const CheckInput& in, Out& out);
 void blur(const CheckInput& in, Out& out);
 void ceiling(const CheckInput& in, Out& out);
 void clearance(const CheckInput& in, Out& out);
@@ -33,6 +32,7 @@ void itemLimit(const CheckInput& in, Out& out);
 void lookAtOpen(const CheckInput& in, Out& out);
 void lowestHeight(const CheckInput& in, Out& out);
 void noWayToEnd(const CheckInput& in, Out& out);
+void patternEmpty(const CheckInput& in, Out& out);
 void photoInterval(const CheckInput& in, Out& out);
 void rallyPlace(const CheckInput& in, Out& out);
 void repeatTarget(const CheckInput& in, Out& out);

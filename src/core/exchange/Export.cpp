@@ -164,7 +164,7 @@ std::string planKml(const Plan& plan, const Path& path) {
         kmlPolygon(document, (fence.kind == FenceKind::keepIn ? "Keep in " : "Keep out ") + fence.name, "ff6e3a6b",
                    fence.isCircle() ? circleOutline(fence.outline.front(), fence.radius_m, 64) : fence.outline);
     for (const Item& item : plan.items)
-        if (item.kind == ItemKind::block) kmlPolygon(document, itemText(plan, item.id), "ff337a4e", item.block.outline);
+        if (hasArea(item.kind)) kmlPolygon(document, itemText(plan, item.id), "ff337a4e", item.pattern->outline);
     for (const Obstacle& o : plan.obstacles) {
         const std::string name = std::string(obstacleText(o.kind)) + " " + o.name;
         if (o.kind == ObstacleKind::mast) {
@@ -214,8 +214,8 @@ std::string planGeoJson(const Plan& plan, const Path& path) {
         const auto at = amsl.find(item.id);
         if (hasPosition(item.kind))
             add("Point", position(item.position, at == amsl.end() ? std::nullopt : at->second), properties);
-        else if (item.kind == ItemKind::block)
-            add("Polygon", ring(item.block.outline), properties);
+        else if (hasArea(item.kind))
+            add("Polygon", ring(item.pattern->outline), properties);
     }
     for (const RallyPoint& r : plan.rally) add("Point", position(r.position, {}), {{"name", "Rally point " + r.name}});
     for (const Fence& f : plan.fences)

@@ -6,6 +6,7 @@
 #include "core/exchange/Archive.h"
 #include "core/exchange/Export.h"
 #include "core/geo/Polygon.h"
+#include "core/plan/Edit.h"
 
 namespace anhinga {
 
@@ -122,12 +123,9 @@ std::vector<ItemId> addShape(Plan& plan, const ImportedShape& shape, ShapeRole r
     if (shape.points.empty()) return made;
     const std::optional<Height> first = shape.heights.empty() ? std::nullopt : shape.heights.front();
     const auto insertItem = [&](Item item) {
-        std::size_t at = plan.items.size();
-        while (at > 0 && (plan.items[at - 1].kind == ItemKind::returnHome || plan.items[at - 1].kind == ItemKind::land))
-            --at;
         item.id = plan.newId();
         made.push_back(item.id);
-        plan.items.insert(plan.items.begin() + static_cast<std::ptrdiff_t>(at), std::move(item));
+        plan.items.insert(plan.items.begin() + static_cast<std::ptrdiff_t>(endOfRoute(plan)), std::move(item));
     };
     const auto addFence = [&](FenceKind kind) {
         Fence fence;
@@ -198,11 +196,9 @@ std::vector<ItemId> addShape(Plan& plan, const ImportedShape& shape, ShapeRole r
             addFence(FenceKind::keepOut);
             break;
         case ShapeRole::block: {
-            Item item;
-            item.kind = ItemKind::block;
+            Item item = patternItem(ItemKind::block, shape.points);
             item.name = shape.name;
-            item.height = Height::aboveGround(60);
-            item.block.outline = shape.points;
+            item.pattern.edit().holes = shape.holes;
             insertItem(std::move(item));
             break;
         }

@@ -20,7 +20,8 @@ struct ImportedShape {
     std::string name, notes;
     std::vector<GeoPoint> points;
     std::vector<std::optional<Height>> heights;
-    std::optional<double> heading_deg, pitch_deg;  // kind view: where the camera looks; pitch -90 is straight down
+    std::optional<double> heading_deg, pitch_deg;   // kind view: where the camera looks; pitch -90 is straight down
+    std::vector<std::vector<GeoPoint>> holes = {};  // kind area
 };
 
 struct ImportedFile {

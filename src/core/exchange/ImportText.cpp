@@ -50,8 +50,16 @@ class GeoJsonReader {
         if (type == "LineString") return shape(ShapeKind::line, c);
         if (type == "Polygon") {
             if (!c.is_array() || c.empty()) return fail("{}: feature {}: a polygon without a ring", name_, feature_);
-            if (c.size() > 1) file_.notes.push_back(fmt::format("holes of feature {} left out", feature_));
-            return shape(ShapeKind::area, c[0]);
+            if (auto ok = shape(ShapeKind::area, c[0]); !ok) return ok;
+            for (std::size_t i = 1; i < c.size(); ++i) {
+                if (auto ok = shape(ShapeKind::area, c[i]); !ok) return ok;
+                auto hole = std::move(file_.shapes.back().points);
+                file_.shapes.pop_back();
+                if (hole.size() > 2) file_.shapes.back().holes.push_back(std::move(hole));
+            }
+            if (c.size() > 1)
+                file_.notes.push_back(fmt::format("holes of feature {} hold for a Block alone", feature_));
+            return {};
         }
         if (type.starts_with("Multi")) {
             if (!c.is_array()) return fail("{}: feature {}: coordinates must be a list", name_, feature_);

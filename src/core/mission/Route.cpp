@@ -1,13 +1,23 @@
 #include "core/mission/Route.h"
 
-#include <utility>
-
-#include "core/pattern/BlockPattern.h"
+#include <unordered_map>
 
 namespace anhinga {
 
-Route expand(const Plan& plan, const Terrain* terrain) {
+namespace {
+
+/// Whether what a pattern is opened from, beside itself, is the same in both plans.
+bool sameGround(const Plan& a, const Plan& b) {
+    return a.home == b.home && a.camera == b.camera && a.defaults == b.defaults && a.fences == b.fences &&
+           a.vehicle.climb_mps == b.vehicle.climb_mps && a.vehicle.descent_mps == b.vehicle.descent_mps;
+}
+
+Route compute(const Plan& plan, const Terrain* terrain, const Route* before) {
+    std::unordered_map<ItemId, const OpenedPattern*> known;
+    if (before != nullptr)
+        for (const OpenedPattern& o : before->patterns) known[o.item.id] = &o;
     Route route;
+    route.steps.reserve(plan.items.size() + 16);
     for (const Item& item : plan.items) {
         const Height height = effectiveHeight(plan, item);
         RouteNav nav{item.kind,
@@ -19,21 +29,24 @@ Route expand(const Plan& plan, const Terrain* terrain) {
                      item.kind == ItemKind::waypoint && item.spline,
                      item.turns,
                      item.radius_m};
-        if (item.kind == ItemKind::block) {
-            const BlockLines lines = blockLines(plan, item, terrain);
-            route.block_area_m2 += lines.area_m2;
-            route.block_photos += lines.photos;
+        if (isPattern(item.kind)) {
+            const auto at = known.find(item.id);
+            OpenedPattern opened{item, nullptr};
+            if (at != known.end() && at->second->item == item)
+                opened.flight = at->second->flight;
+            else
+                opened.flight = std::make_shared<const PatternFlight>(openPattern(plan, item, terrain));
+            route.area_m2 += opened.flight->area_m2;
+            route.photos += opened.flight->photos.size();
             nav.kind = ItemKind::waypoint;
-            bool first = true;
-            for (const auto& [from, to] : lines.lines) {
-                nav.position = from;
+            nav.spline = false;
+            for (const PatternPoint& point : opened.flight->points) {
+                nav.position = point.place;
+                nav.height = point.height;
                 route.steps.push_back({item.id, nav});
-                if (std::exchange(first, false)) route.steps.push_back({item.id, Action{GimbalPitch{-90}}});
-                route.steps.push_back({item.id, Action{PhotoEvery{lines.photo_spacing_m}}});
-                nav.position = to;
-                route.steps.push_back({item.id, nav});
-                route.steps.push_back({item.id, Action{PhotoEvery{0}}});
+                for (const Action& action : point.actions) route.steps.push_back({item.id, action});
             }
+            route.patterns.push_back(std::move(opened));
         } else {
             if (item.kind == ItemKind::takeOff || item.kind == ItemKind::returnHome)
                 nav.position = plan.home ? plan.home->position : GeoPoint{};
@@ -45,17 +58,20 @@ Route expand(const Plan& plan, const Terrain* terrain) {
     return route;
 }
 
-std::optional<double> homeAmsl(const Plan& plan, const Terrain* terrain) {
-    if (!plan.home) return std::nullopt;
-    if (plan.home->amsl_m) return plan.home->amsl_m;
-    return terrain != nullptr ? terrain->sample(plan.home->position) : std::nullopt;
+}  // namespace
+
+const PatternFlight* Route::flightOf(ItemId id) const {
+    for (const OpenedPattern& o : patterns)
+        if (o.item.id == id) return o.flight.get();
+    return nullptr;
 }
 
-std::optional<double> amslOf(const Plan& plan, const Terrain* terrain, GeoPoint place, Height height) {
-    std::optional<double> base = 0.0;
-    if (height.ref == HeightRef::home) base = homeAmsl(plan, terrain);
-    if (height.ref == HeightRef::ground) base = terrain != nullptr ? terrain->sample(place) : std::nullopt;
-    return base ? std::optional(*base + height.value_m) : std::nullopt;
+Route expand(const Plan& plan, const Terrain* terrain) {
+    return compute(plan, terrain, nullptr);
+}
+
+Route expand(const Plan& plan, const Terrain* terrain, const Plan& plan_before, const Route& before) {
+    return compute(plan, terrain, sameGround(plan, plan_before) ? &before : nullptr);
 }
 
 std::optional<Height> converted(const Plan& plan, const Terrain* terrain, GeoPoint place, Height height, HeightRef to) {

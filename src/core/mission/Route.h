@@ -6,6 +6,8 @@
 #include <variant>
 #include <vector>
 
+#include "core/pattern/Heights.h"
+#include "core/pattern/Pattern.h"
 #include "core/plan/Plan.h"
 #include "core/terrain/Terrain.h"
 
@@ -25,13 +27,27 @@ struct RouteStep {
     std::variant<RouteNav, Action> what;
 };
 
+using PatternFlightPtr = std::shared_ptr<const PatternFlight>;
+
+/// A pattern as it was opened, and all it was opened from: as long as that stays the same it need not be opened again.
+struct OpenedPattern {
+    Item item;
+    PatternFlightPtr flight;
+};
+
 struct Route {
     std::vector<RouteStep> steps;
-    double block_area_m2 = 0;
-    int block_photos = 0;
+    std::vector<OpenedPattern> patterns;  // in itinerary order
+    double area_m2 = 0;                   // of all patterns
+    std::size_t photos = 0;
+
+    const PatternFlight* flightOf(ItemId id) const;
 };
 
 Route expand(const Plan& plan, const Terrain* terrain);
+/// The same, quicker: patterns that would be opened from the same (`plan_before`, over the same terrain) are taken from
+/// `before`.
+Route expand(const Plan& plan, const Terrain* terrain, const Plan& plan_before, const Route& before);
 
 /// A place on the way. `amsl_m` is unknown where home or terrain does not tell.
 struct PathPoint {
@@ -105,10 +121,6 @@ struct Path {
 /// With an earlier path, legs that are flown as they were in it are taken from there; the result is the same.
 Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain, const Path* before = nullptr);
 
-/// Home's height AMSL: as stated, else from terrain, else unknown.
-std::optional<double> homeAmsl(const Plan& plan, const Terrain* terrain);
-/// A height at a place as metres AMSL; unknown when what it is measured from is unknown.
-std::optional<double> amslOf(const Plan& plan, const Terrain* terrain, GeoPoint place, Height height);
 /// The same place in the air in another reference; nothing when either is unknown.
 std::optional<Height> converted(const Plan& plan, const Terrain* terrain, GeoPoint place, Height height, HeightRef to);
 

@@ -10,13 +10,27 @@ namespace anhinga {
 
 namespace {
 
+template <class I, class Act>
+void eachPatternPlace(I& item, const Act& act) {
+    auto& pattern = [&]() -> auto& {
+        if constexpr (std::is_const_v<I>)
+            return *item.pattern;
+        else
+            return item.pattern.edit();
+    }
+    ();
+    for (auto& p : pattern.outline) act(p);
+    for (auto& hole : pattern.holes)
+        for (auto& p : hole) act(p);
+}
+
 /// Calls `act` with every place of the selected things.
 template <class P, class Act>
 void eachPlace(P& plan, const Ids& ids, const Act& act) {
     for (auto& item : plan.items) {
         if (!ids.contains(item.id)) continue;
         if (hasPosition(item.kind)) act(item.position);
-        for (auto& p : item.block.outline) act(p);
+        if (isPattern(item.kind)) eachPatternPlace(item, act);
     }
     for (auto& f : plan.fences)
         if (ids.contains(f.id))
@@ -37,12 +51,6 @@ void eachPlace(P& plan, const Ids& ids, const Act& act) {
 
 bool endsFlight(const Item& item) {
     return item.kind == ItemKind::returnHome || item.kind == ItemKind::land;
-}
-
-std::size_t endOf(const Plan& plan) {
-    std::size_t at = plan.items.size();
-    while (at > 0 && endsFlight(plan.items[at - 1])) --at;
-    return at;
 }
 
 /// New ids for copies; repeats among them follow, others are kept or (drop_foreign) left out.
@@ -100,7 +108,7 @@ std::vector<GeoPoint> placesOfWhole(const Plan& plan) {
     if (plan.home) all.push_back(plan.home->position);
     for (const Item& item : plan.items) {
         if (hasPosition(item.kind)) all.push_back(item.position);
-        all.insert(all.end(), item.block.outline.begin(), item.block.outline.end());
+        all.insert(all.end(), item.pattern->outline.begin(), item.pattern->outline.end());
     }
     for (const Fence& f : plan.fences) {
         const auto outline = f.isCircle() ? circleOutline(f.outline.front(), f.radius_m, 8) : f.outline;
@@ -136,8 +144,11 @@ void rotateBy(Plan& plan, const Ids& ids, GeoPoint about, double angle_deg) {
         return d < 1e-6 ? p : destination(about, bearing_deg(about, p) + angle_deg, d);
     });
     for (Item& item : plan.items)
-        if (ids.contains(item.id) && item.kind == ItemKind::block)
-            item.block.heading_deg = std::fmod(item.block.heading_deg + angle_deg + 720, 360);
+        if (ids.contains(item.id) && isPattern(item.kind)) {
+            Pattern& pattern = item.pattern.edit();
+            pattern.heading_deg = std::fmod(pattern.heading_deg + angle_deg + 720, 360);
+            pattern.start_deg = std::fmod(pattern.start_deg + angle_deg + 720, 360);
+        }
 }
 
 void scaleBy(Plan& plan, const Ids& ids, GeoPoint about, double factor) {
@@ -148,6 +159,8 @@ void scaleBy(Plan& plan, const Ids& ids, GeoPoint about, double factor) {
     });
     for (Fence& f : plan.fences)
         if (ids.contains(f.id) && f.isCircle()) f.radius_m *= factor;
+    for (Item& item : plan.items)
+        if (ids.contains(item.id) && item.kind == ItemKind::rings) item.pattern.edit().radius_m *= factor;
     for (Item& item : plan.items)
         if (ids.contains(item.id) && item.kind == ItemKind::holdTurns) item.radius_m *= factor;
 }
@@ -186,7 +199,7 @@ ItemId insertWaypoint(Plan& plan, GeoPoint place, ItemId before, std::optional<d
     item.id = plan.newId();
     item.position = place;
     const int found = before != 0 ? plan.indexOf(before) : -1;
-    const std::size_t at = found >= 0 ? static_cast<std::size_t>(found) : endOf(plan);
+    const std::size_t at = found >= 0 ? static_cast<std::size_t>(found) : endOfRoute(plan);
     // A point between two of one section belongs to it.
     if (at > 0 && at < plan.items.size() && plan.items[at - 1].section == plan.items[at].section)
         item.section = plan.items[at].section;
@@ -306,7 +319,7 @@ Result<Ids> pasteText(Plan& plan, const std::string& text, const Ids& after) {
     std::size_t at = 0;
     for (std::size_t i = 0; i < plan.items.size(); ++i)
         if (after.contains(plan.items[i].id) && !endsFlight(plan.items[i])) at = i + 1;
-    if (at == 0) at = endOf(plan);
+    if (at == 0) at = endOfRoute(plan);
     for (const Item& i : part->items) made.insert(i.id);
     plan.items.insert(plan.items.begin() + static_cast<std::ptrdiff_t>(at), part->items.begin(), part->items.end());
     const auto add = [&](auto& from, auto& to) {
@@ -337,6 +350,42 @@ void setSection(Plan& plan, const Ids& ids, const std::string& name) {
     std::erase_if(plan.sections, [&](const Section& s) {
         return std::none_of(plan.items.begin(), plan.items.end(), [&](const Item& i) { return i.section == s.id; });
     });
+}
+
+std::size_t endOfRoute(const Plan& plan) {
+    std::size_t at = plan.items.size();
+    while (at > 0 && endsFlight(plan.items[at - 1])) --at;
+    return at;
+}
+
+Item patternItem(ItemKind kind, std::vector<GeoPoint> outline) {
+    Item item;
+    item.kind = kind;
+    Pattern& p = item.pattern.edit();
+    p.outline = std::move(outline);
+    switch (kind) {
+        case ItemKind::rings:
+            item.height = Height::aboveGround(30);
+            p.low_m = 20;
+            p.high_m = 40;
+            p.step_up_m = 10;
+            break;
+        case ItemKind::face:
+            item.height = Height::aboveGround(20);
+            p.policy = PhotoPolicy::stop;
+            p.low_m = 10;
+            p.high_m = 30;
+            p.step_up_m = 0;
+            break;
+        case ItemKind::lap:
+            item.height = Height::aboveGround(40);
+            p.policy = PhotoPolicy::video;
+            break;
+        default:
+            item.height = Height::aboveGround(60);
+            p.whole_photos = true;
+    }
+    return item;
 }
 
 }  // namespace anhinga

@@ -40,6 +40,11 @@ void moveWholePlan(Plan& plan, double bearing_deg, double distance_m);
 
 /// A waypoint before `before` (0: at the end, but before a last landing or return). Makes home and take-off in an empty
 /// plan. Returns its id.
+/// Index at which a new last item goes: before the landing or return home that ends the itinerary.
+std::size_t endOfRoute(const Plan& plan);
+/// A pattern over `outline` with the numbers that suit its kind; it has no identity yet.
+Item patternItem(ItemKind kind, std::vector<GeoPoint> outline);
+
 ItemId insertWaypoint(Plan& plan, GeoPoint place, ItemId before, std::optional<double> ground_amsl_m);
 /// Removes items, fences and whatever else has these ids; repeats that lose their target stay and are a finding.
 void remove(Plan& plan, const Ids& ids);

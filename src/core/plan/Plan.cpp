@@ -89,6 +89,15 @@ double effectiveHold_s(const Plan& plan, const Item& item) {
     return item.kind == ItemKind::hold ? item.hold_s.value_or(plan.defaults.hold_s) : 0;
 }
 
+bool isPattern(ItemKind kind) {
+    return kind == ItemKind::block || kind == ItemKind::corridor || kind == ItemKind::rings || kind == ItemKind::face ||
+           kind == ItemKind::lap;
+}
+
+bool hasArea(ItemKind kind) {
+    return kind == ItemKind::block || kind == ItemKind::lap;
+}
+
 bool hasPosition(ItemKind kind) {
     return kind == ItemKind::waypoint || kind == ItemKind::hold || kind == ItemKind::holdTurns ||
            kind == ItemKind::loiterToHeight || kind == ItemKind::land;
@@ -136,6 +145,14 @@ const char* kindText(ItemKind kind) {
             return "Return home";
         case ItemKind::block:
             return "Block";
+        case ItemKind::corridor:
+            return "Corridor";
+        case ItemKind::rings:
+            return "Rings";
+        case ItemKind::face:
+            return "Face";
+        case ItemKind::lap:
+            return "Lap";
     }
     return "";
 }

@@ -9,27 +9,31 @@
 #include <variant>
 #include <vector>
 
+#include "core/base/CopyOnWrite.h"
 #include "core/geo/Geo.h"
+#include "core/plan/Height.h"
+#include "core/plan/Pattern.h"
 
 namespace anhinga {
-
-enum class HeightRef { home, amsl, ground };
-
-/// A height is never a bare number across a module border.
-struct Height {
-    double value_m = 0;
-    HeightRef ref = HeightRef::home;
-    static Height aboveHome(double m) { return {m, HeightRef::home}; }
-    static Height amsl(double m) { return {m, HeightRef::amsl}; }
-    static Height aboveGround(double m) { return {m, HeightRef::ground}; }
-    bool operator==(const Height&) const = default;
-};
 
 /// Stable identity of an item or a fence inside one plan; 0 is nobody.
 using ItemId = std::uint32_t;
 constexpr ItemId kHomeId = 0xFFFFFFFF;  // selection only: home is not an item
 
-enum class ItemKind { takeOff, waypoint, hold, holdTurns, loiterToHeight, land, returnHome, block };
+enum class ItemKind {
+    takeOff,
+    waypoint,
+    hold,
+    holdTurns,
+    loiterToHeight,
+    land,
+    returnHome,
+    block,
+    corridor,
+    rings,
+    face,
+    lap
+};
 
 /// Go back (or ahead) to an item. `count` is the number of extra passes; endless when negative.
 struct Repeat {
@@ -103,29 +107,19 @@ struct RawCommand {
 using Action = std::variant<Repeat, LookAt, LookAtStop, PhotoNow, PhotoEvery, PhotoInterval, Video, Delay, SetHeading,
                             GimbalPitch, Servo, Relay, RawCommand>;
 
-/// Parallel photo lines over an area.
-struct Block {
-    std::vector<GeoPoint> outline;
-    double heading_deg = 0;
-    double overlap_percent = 75;
-    double sidelap_percent = 65;
-    double margin_m = 0;
-    bool operator==(const Block&) const = default;
-};
-
 struct Item {
     ItemId id = 0;
     ItemKind kind = ItemKind::waypoint;
     std::string name, notes;
     ItemId section = 0;                  // 0: in none
-    GeoPoint position;                   // unused for take-off, return home and block
+    GeoPoint position;                   // unused for take-off, return home and patterns
     std::optional<Height> height;        // inherits the plan's default; take-off: height to climb to
     std::optional<double> speed_mps;     // on the way to this item and from then on inside it
     std::optional<double> acceptance_m;  // how near counts as reached
     bool spline = false;                 // kind waypoint: flown through in a curve
     std::optional<double> hold_s;        // kind hold; inherits the plan's default
     double turns = 1, radius_m = 20;     // kind holdTurns; turns count clockwise, negative the other way
-    Block block;                         // kind block
+    CopyOnWrite<Pattern> pattern;        // kinds block, corridor, rings, face, lap
     std::vector<Action> actions;
     std::string unknown;  // members of the file this version has no word for (a JSON object), kept through a save
     bool operator==(const Item&) const = default;
@@ -219,6 +213,8 @@ struct CameraProfile {
     int px_across = 5472, px_along = 3648;
     double min_interval_s = 1.2, shutter_s = 0.001, photo_mb = 9;
     double pitch_min_deg = -90, pitch_max_deg = 30;  // range of the gimbal
+    bool portrait = false;                           // long side of the image along the flight line
+    bool triggered = true;                           // by the autopilot; else somebody must start it by hand
     bool operator==(const CameraProfile&) const = default;
 };
 
@@ -300,6 +296,10 @@ double effectiveSpeed(const Plan& plan, const Item& item);
 double effectiveHold_s(const Plan& plan, const Item& item);
 /// True for kinds with a place of their own on the map that can be dragged.
 bool hasPosition(ItemKind kind);
+/// Block, Corridor, Rings, Face, Lap: one item that expands to many points.
+bool isPattern(ItemKind kind);
+/// Where a pattern's outline is an area, and not a line or a centre.
+bool hasArea(ItemKind kind);
 
 /// Words for screens and messages.
 const char* refText(HeightRef ref);

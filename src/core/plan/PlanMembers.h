@@ -1,6 +1,7 @@
 // Names and numbers of the plan file that its writer and its reader share. Inside core/plan only.
 #pragma once
 
+#include <string_view>
 #include <vector>
 
 #include "core/plan/Plan.h"
@@ -18,7 +19,16 @@ inline constexpr Name kKinds[] = {{"take-off", int(ItemKind::takeOff)},
                                   {"height-change", int(ItemKind::loiterToHeight)},
                                   {"land", int(ItemKind::land)},
                                   {"return-home", int(ItemKind::returnHome)},
-                                  {"block", int(ItemKind::block)}};
+                                  {"block", int(ItemKind::block)},
+                                  {"corridor", int(ItemKind::corridor)},
+                                  {"rings", int(ItemKind::rings)},
+                                  {"face", int(ItemKind::face)},
+                                  {"lap", int(ItemKind::lap)}};
+inline constexpr Name kPolicies[] = {{"distance", int(PhotoPolicy::distance)},
+                                     {"time", int(PhotoPolicy::time)},
+                                     {"stop", int(PhotoPolicy::stop)},
+                                     {"video", int(PhotoPolicy::video)},
+                                     {"none", int(PhotoPolicy::none)}};
 inline constexpr Name kObstacles[] = {
     {"mast", int(ObstacleKind::mast)}, {"wire", int(ObstacleKind::wire)}, {"trees", int(ObstacleKind::trees)}};
 inline constexpr Name kRefs[] = {
@@ -63,6 +73,68 @@ inline std::vector<Number> cameraNumbers(CameraProfile& c) {
             {"photo_mb", &c.photo_mb, 0, 10000},
             {"pitch_min_deg", &c.pitch_min_deg, -180, 180},
             {"pitch_max_deg", &c.pitch_max_deg, -180, 180}};
+}
+// What a pattern is told, and the kinds it concerns: b block, c corridor, r rings, f face, l lap.
+struct PatternNumber {
+    const char* key;
+    double Pattern::*value;
+    double low, high;
+    const char* kinds;
+};
+inline constexpr PatternNumber kPatternNumbers[] = {{"overlap_percent", &Pattern::overlap_percent, 0, 99, "bcf"},
+                                                    {"sidelap_percent", &Pattern::sidelap_percent, 0, 99, "bcf"},
+                                                    {"heading_deg", &Pattern::heading_deg, -360, 360, "b"},
+                                                    {"margin_m", &Pattern::margin_m, 0, 10000, "bc"},
+                                                    {"lead_m", &Pattern::lead_m, 0, 5000, "bc"},
+                                                    {"tolerance_m", &Pattern::tolerance_m, 0.2, 100, "bc"},
+                                                    {"nudge_east_m", &Pattern::nudge_east_m, -5000, 5000, "b"},
+                                                    {"nudge_north_m", &Pattern::nudge_north_m, -5000, 5000, "b"},
+                                                    {"width_m", &Pattern::width_m, 0.1, 20000, "c"},
+                                                    {"offset_m", &Pattern::offset_m, -10000, 10000, "c"},
+                                                    {"radius_m", &Pattern::radius_m, 1, 20000, "r"},
+                                                    {"radius_step_m", &Pattern::radius_step_m, -1000, 1000, "r"},
+                                                    {"low_m", &Pattern::low_m, -1000, 20000, "rf"},
+                                                    {"high_m", &Pattern::high_m, -1000, 20000, "rf"},
+                                                    {"step_up_m", &Pattern::step_up_m, 0, 1000, "rf"},
+                                                    {"spacing_m", &Pattern::spacing_m, 0, 5000, "rfl"},
+                                                    {"start_deg", &Pattern::start_deg, -360, 360, "r"},
+                                                    {"stand_off_m", &Pattern::stand_off_m, 1, 2000, "f"},
+                                                    {"tilt_from_deg", &Pattern::tilt_from_deg, -90, 90, "f"},
+                                                    {"tilt_to_deg", &Pattern::tilt_to_deg, -90, 90, "f"},
+                                                    {"tilt_step_deg", &Pattern::tilt_step_deg, 1, 90, "f"},
+                                                    {"turn_from_deg", &Pattern::turn_from_deg, -180, 180, "f"},
+                                                    {"turn_to_deg", &Pattern::turn_to_deg, -180, 180, "f"},
+                                                    {"turn_step_deg", &Pattern::turn_step_deg, 1, 90, "f"}};
+struct PatternCount {
+    const char* key;
+    int Pattern::*value;
+    int low, high;
+    const char* kinds;
+};
+inline constexpr PatternCount kPatternCounts[] = {{"start_corner", &Pattern::start_corner, 0, 3, "b"},
+                                                  {"strips", &Pattern::strips, 0, 1000, "c"},
+                                                  {"per_ring", &Pattern::per_ring, 3, 2000, "r"},
+                                                  {"shots", &Pattern::shots, 1, 50, "f"}};
+struct PatternSwitch {
+    const char* key;
+    bool Pattern::*value;
+    const char* kinds;
+};
+inline constexpr PatternSwitch kPatternSwitches[] = {{"best_heading", &Pattern::best_heading, "b"},
+                                                     {"reverse", &Pattern::reverse, "bcfl"},
+                                                     {"crossing", &Pattern::crossing, "b"},
+                                                     {"whole_photos", &Pattern::whole_photos, "bc"},
+                                                     {"follow", &Pattern::follow, "bc"},
+                                                     {"anticlockwise", &Pattern::anticlockwise, "r"},
+                                                     {"left_side", &Pattern::left_side, "f"},
+                                                     {"columns", &Pattern::columns, "f"}};
+inline bool concerns(const char* kinds, ItemKind kind) {
+    const char letter = kind == ItemKind::block      ? 'b'
+                        : kind == ItemKind::corridor ? 'c'
+                        : kind == ItemKind::rings    ? 'r'
+                        : kind == ItemKind::face     ? 'f'
+                                                     : 'l';
+    return std::string_view(kinds).find(letter) != std::string_view::npos;
 }
 
 }  // namespace anhinga::planfile

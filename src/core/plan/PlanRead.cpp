@@ -65,16 +65,20 @@ GeoPoint readPoint(const Json& j) {
     if (!isValid(p)) wrong("position [{}, {}] is not on the earth", p.lon_deg, p.lat_deg);
     return p;
 }
+std::vector<GeoPoint> readRing(const Json& ring) {
+    if (!ring.is_array()) wrong("a ring must be a list of positions");
+    std::vector<GeoPoint> outline;
+    for (const Json& p : ring) outline.push_back(readPoint(p));
+    if (outline.size() > 1 && outline.front() == outline.back()) outline.pop_back();
+    if (outline.size() < 3) wrong("an outline needs at least 3 corners, this one has {}", outline.size());
+    return outline;
+}
 std::vector<GeoPoint> readOutline(const Json& feature) {
     const Json geometry = feature.value("geometry", Json());
     if (!geometry.is_object() || geometry.value("type", Json()) != "Polygon") wrong("geometry must be a Polygon");
     const Json rings = geometry.value("coordinates", Json());
     if (!rings.is_array() || rings.empty() || !rings[0].is_array()) wrong("geometry has no ring");
-    std::vector<GeoPoint> outline;
-    for (const Json& p : rings[0]) outline.push_back(readPoint(p));
-    if (outline.size() > 1 && outline.front() == outline.back()) outline.pop_back();
-    if (outline.size() < 3) wrong("an outline needs at least 3 corners, this one has {}", outline.size());
-    return outline;
+    return readRing(rings[0]);
 }
 Height readHeight(const Json& j) {
     if (!j.is_object()) wrong("height must be an object with value_m and ref");
@@ -134,6 +138,39 @@ std::string unknownOf(const Json& object, std::initializer_list<const char*> kno
     return rest.empty() ? std::string() : rest.dump();
 }
 
+Pattern readPattern(ItemKind kind, const Json& feature, const Json& data) {
+    Pattern p;
+    const Json geometry = feature.value("geometry", Json());
+    if (kind == ItemKind::rings) {
+        if (!geometry.is_object() || geometry.value("type", Json()) != "Point") wrong("geometry must be a Point");
+        p.outline = {readPoint(geometry.value("coordinates", Json()))};
+    } else if (hasArea(kind)) {
+        p.outline = readOutline(feature);
+        const Json rings = geometry.at("coordinates");
+        for (std::size_t i = 1; i < rings.size(); ++i) p.holes.push_back(readRing(rings[i]));
+    } else {
+        if (!geometry.is_object() || geometry.value("type", Json()) != "LineString")
+            wrong("geometry must be a LineString");
+        const Json places = geometry.value("coordinates", Json());
+        if (!places.is_array() || places.size() < 2) wrong("a line needs at least 2 points");
+        for (const Json& place : places) p.outline.push_back(readPoint(place));
+    }
+    // Format 1 and 2 knew a Block alone, under its name.
+    const Json j = data.contains("pattern") ? data.at("pattern") : data.value("block", Json::object());
+    if (!j.is_object()) wrong("pattern must be an object");
+    p.policy = static_cast<PhotoPolicy>(valueOf(kPolicies, textOr(j, "policy", "distance"), "photo policy"));
+    for (const PatternNumber& n : kPatternNumbers)
+        if (concerns(n.kinds, kind)) p.*n.value = numberOr(j, n.key, p.*n.value, n.low, n.high);
+    for (const PatternCount& n : kPatternCounts)
+        if (concerns(n.kinds, kind)) p.*n.value = static_cast<int>(numberOr(j, n.key, p.*n.value, n.low, n.high));
+    for (const PatternSwitch& n : kPatternSwitches)
+        if (concerns(n.kinds, kind)) p.*n.value = boolOr(j, n.key, false);
+    if (j.contains("gsd_cm")) p.gsd_cm = number(j, "gsd_cm", 0.01, 1000);
+    if (j.contains("pitch_deg")) p.pitch_deg = number(j, "pitch_deg", -180, 180);
+    if (j.contains("target")) p.target = readHeight(j.at("target"));
+    return p;
+}
+
 Item readItem(const Json& feature, const Json& data) {
     Item item;
     item.id = readId(data, "id");
@@ -150,14 +187,8 @@ Item readItem(const Json& feature, const Json& data) {
         item.turns = number(data, "turns", -1000, 1000);
         item.radius_m = number(data, "radius_m", 1, 10000);
     }
-    if (item.kind == ItemKind::block) {
-        item.block.outline = readOutline(feature);
-        const Json b = data.value("block", Json::object());
-        if (!b.is_object()) wrong("block must be an object");
-        item.block.heading_deg = numberOr(b, "heading_deg", 0, -360, 360);
-        item.block.overlap_percent = numberOr(b, "overlap_percent", 75, 0, 98);
-        item.block.sidelap_percent = numberOr(b, "sidelap_percent", 65, 0, 98);
-        item.block.margin_m = numberOr(b, "margin_m", 0, 0, 10000);
+    if (isPattern(item.kind)) {
+        item.pattern = readPattern(item.kind, feature, data);
     } else if (hasPosition(item.kind)) {
         const Json geometry = feature.value("geometry", Json());
         if (!geometry.is_object() || geometry.value("type", Json()) != "Point") wrong("geometry must be a Point");
@@ -168,7 +199,7 @@ Item readItem(const Json& feature, const Json& data) {
         for (const Json& a : data.at("actions")) item.actions.push_back(readAction(a));
     }
     item.unknown = unknownOf(data, {"type", "id", "kind", "name", "notes", "section", "spline", "height", "speed_mps",
-                                    "acceptance_m", "hold_s", "turns", "radius_m", "block", "actions"});
+                                    "acceptance_m", "hold_s", "turns", "radius_m", "block", "pattern", "actions"});
     return item;
 }
 
@@ -282,6 +313,8 @@ void readPlanMembers(Plan& plan, const Json& a) {
     for (const Number& n : cameraNumbers(plan.camera)) *n.value = numberOr(c, n.key, *n.value, n.low, n.high);
     plan.camera.px_across = static_cast<int>(numberOr(c, "px_across", plan.camera.px_across, 1, 200000));
     plan.camera.px_along = static_cast<int>(numberOr(c, "px_along", plan.camera.px_along, 1, 200000));
+    plan.camera.portrait = boolOr(c, "portrait", plan.camera.portrait);
+    plan.camera.triggered = boolOr(c, "triggered", plan.camera.triggered);
     const Json t = section("autopilot");
     plan.traits.item_limit = static_cast<int>(numberOr(t, "item_limit", plan.traits.item_limit, 1, 65535));
     plan.traits.item0_is_home = boolOr(t, "item0_is_home", plan.traits.item0_is_home);

@@ -67,6 +67,40 @@ Json actionJson(const Action& action) {
     return std::visit(Writer{}, action);
 }
 
+Json pointJson(GeoPoint p) {
+    return Json{{"type", "Point"}, {"coordinates", point(p)}};
+}
+Json lineJson(const std::vector<GeoPoint>& line) {
+    Json list = Json::array();
+    for (const GeoPoint& p : line) list.push_back(point(p));
+    return Json{{"type", "LineString"}, {"coordinates", list}};
+}
+
+/// The members of a pattern that concern its kind and are not as they are at first.
+Json patternJson(const Item& item) {
+    const Pattern &p = *item.pattern, usual;
+    Json j{{"policy", nameOf(kPolicies, int(p.policy))}};
+    for (const PatternNumber& n : kPatternNumbers)
+        if (concerns(n.kinds, item.kind)) j[n.key] = p.*n.value;
+    for (const PatternCount& n : kPatternCounts)
+        if (concerns(n.kinds, item.kind) && p.*n.value != usual.*n.value) j[n.key] = p.*n.value;
+    for (const PatternSwitch& n : kPatternSwitches)
+        if (concerns(n.kinds, item.kind) && p.*n.value) j[n.key] = true;
+    if (p.gsd_cm) j["gsd_cm"] = *p.gsd_cm;
+    if (p.pitch_deg) j["pitch_deg"] = *p.pitch_deg;
+    if (concerns("rl", item.kind)) j["target"] = heightJson(p.target);
+    return j;
+}
+
+Json patternGeometry(const Item& item) {
+    const Pattern& p = *item.pattern;
+    if (item.kind == ItemKind::rings) return pointJson(p.outline.empty() ? GeoPoint{} : p.outline.front());
+    if (!hasArea(item.kind)) return lineJson(p.outline);
+    Json polygon = outlineJson(p.outline);
+    for (const auto& hole : p.holes) polygon["coordinates"].push_back(outlineJson(hole)["coordinates"][0]);
+    return polygon;
+}
+
 Json itemFeature(const Item& item) {
     Json data{{"type", "item"}, {"id", item.id}, {"kind", nameOf(kKinds, int(item.kind))}};
     if (!item.name.empty()) data["name"] = item.name;
@@ -81,11 +115,7 @@ Json itemFeature(const Item& item) {
         data["turns"] = item.turns;
         data["radius_m"] = item.radius_m;
     }
-    if (item.kind == ItemKind::block)
-        data["block"] = {{"heading_deg", item.block.heading_deg},
-                         {"overlap_percent", item.block.overlap_percent},
-                         {"sidelap_percent", item.block.sidelap_percent},
-                         {"margin_m", item.block.margin_m}};
+    if (isPattern(item.kind)) data["pattern"] = patternJson(item);
     if (!item.actions.empty()) {
         Json actions = Json::array();
         for (const Action& a : item.actions) actions.push_back(actionJson(a));
@@ -93,8 +123,8 @@ Json itemFeature(const Item& item) {
     }
     addUnknown(data, item.unknown);
     Json geometry = nullptr;
-    if (item.kind == ItemKind::block)
-        geometry = outlineJson(item.block.outline);
+    if (isPattern(item.kind))
+        geometry = patternGeometry(item);
     else if (hasPosition(item.kind))
         geometry = Json{{"type", "Point"}, {"coordinates", point(item.position)}};
     return Json{{"type", "Feature"},
@@ -122,15 +152,6 @@ Json fenceFeature(const Fence& fence) {
 Json featureOf(const Json& geometry, const std::string& title, const Json& data) {
     return Json{{"type", "Feature"}, {"geometry", geometry}, {"properties", {{"title", title}}}, {"anhinga", data}};
 }
-Json pointJson(GeoPoint p) {
-    return Json{{"type", "Point"}, {"coordinates", point(p)}};
-}
-Json lineJson(const std::vector<GeoPoint>& line) {
-    Json list = Json::array();
-    for (const GeoPoint& p : line) list.push_back(point(p));
-    return Json{{"type", "LineString"}, {"coordinates", list}};
-}
-
 Json rallyFeature(const RallyPoint& rally) {
     Json data{{"type", "rally"}, {"id", rally.id}, {"height", heightJson(rally.height)}};
     if (!rally.name.empty()) data["name"] = rally.name;
@@ -186,6 +207,8 @@ std::string writePlanText(const Plan& plan) {
     CameraProfile camera = plan.camera;
     a["camera"] = {{"name", camera.name}, {"px_across", camera.px_across}, {"px_along", camera.px_along}};
     for (const Number& n : cameraNumbers(camera)) a["camera"][n.key] = *n.value;
+    if (camera.portrait) a["camera"]["portrait"] = true;
+    if (!camera.triggered) a["camera"]["triggered"] = false;
     a["autopilot"] = {{"item_limit", plan.traits.item_limit},
                       {"item0_is_home", plan.traits.item0_is_home},
                       {"repeats_rearm", plan.traits.repeats_rearm},

@@ -49,6 +49,8 @@ CameraProfile cameraOf(const Json& j, const std::string& name) {
     for (const Number& n : planfile::cameraNumbers(c)) take(j, n.key, n.low, n.high, *n.value);
     take(j, "px_across", 1, 200000, c.px_across);
     take(j, "px_along", 1, 200000, c.px_along);
+    take(j, "portrait", c.portrait);
+    take(j, "triggered", c.triggered);
     return c;
 }
 NamedTraits traitsOf(const Json& j, const std::string& name) {
@@ -187,6 +189,8 @@ std::string writeProfiles(const ProfileLibrary& library) {
     for (CameraProfile c : library.cameras) {
         Json j{{"name", c.name}, {"px_across", c.px_across}, {"px_along", c.px_along}};
         for (const Number& n : planfile::cameraNumbers(c)) j[n.key] = *n.value;
+        if (c.portrait) j["portrait"] = true;
+        if (!c.triggered) j["triggered"] = false;
         root["cameras"].push_back(j);
     }
     for (const NamedTraits& t : library.autopilots)

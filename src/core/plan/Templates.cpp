@@ -50,8 +50,8 @@ Plan survey(GeoPoint home) {
     block.height = Height::aboveGround(70);
     const LocalFrame frame(home);
     for (const Vec2 corner : {Vec2{-120, 60}, Vec2{120, 60}, Vec2{120, 240}, Vec2{-120, 240}})
-        block.block.outline.push_back(frame.toGeo(corner));
-    block.block.heading_deg = 90;
+        block.pattern.edit().outline.push_back(frame.toGeo(corner));
+    block.pattern.edit().heading_deg = 90;
     add(plan, ItemKind::returnHome);
     return plan;
 }

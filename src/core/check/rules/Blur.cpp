@@ -1,18 +1,18 @@
 #include "core/check/Rules.h"
-#include "core/pattern/BlockPattern.h"
 
 namespace anhinga::rules {
 
 void blur(const CheckInput& in, Out& out) {
     constexpr double kMost_px = 1.0;  // more than a pixel of smear is seen in the result
-    for (const Item& item : in.plan.items) {
-        if (item.kind != ItemKind::block) continue;
-        const BlockLines lines = blockLines(in.plan, item, in.terrain);
-        if (lines.lines.empty() || lines.footprint.gsd_m <= 0) continue;
+    for (const OpenedPattern& opened : in.view.route.patterns) {
+        const Item& item = opened.item;
+        const PatternFlight& flight = *opened.flight;
+        const PhotoPolicy policy = item.pattern->policy;
+        if (flight.photos.empty() || flight.footprint.gsd_m <= 0 || policy == PhotoPolicy::stop) continue;
         const double speed = effectiveSpeed(in.plan, item);
-        const double smear_px = speed * in.plan.camera.shutter_s / lines.footprint.gsd_m;
+        const double smear_px = speed * in.plan.camera.shutter_s / flight.footprint.gsd_m;
         if (smear_px <= kMost_px) continue;
-        const double slower = std::floor(kMost_px * lines.footprint.gsd_m / in.plan.camera.shutter_s * 10) / 10;
+        const double slower = std::floor(kMost_px * flight.footprint.gsd_m / in.plan.camera.shutter_s * 10) / 10;
         Finding f{Severity::warn,
                   "photo-blur",
                   item.id,

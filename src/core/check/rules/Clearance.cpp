@@ -12,7 +12,7 @@ std::vector<bool> reported(const CheckInput& in) {
     std::unordered_map<ItemId, std::size_t> worst;
     for (std::size_t i = 0; i < legs.size(); ++i) {
         const Item* item = in.find(legs[i].source);
-        if (item == nullptr || item->kind != ItemKind::block || legs[i].item_from != legs[i].source) continue;
+        if (item == nullptr || !isPattern(item->kind) || legs[i].item_from != legs[i].source) continue;
         if (!clear[i].lowest_m) continue;
         const auto [at, first] = worst.try_emplace(legs[i].source, i);
         if (first) continue;

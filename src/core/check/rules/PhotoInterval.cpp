@@ -1,5 +1,4 @@
 #include "core/check/Rules.h"
-#include "core/pattern/BlockPattern.h"
 
 namespace anhinga::rules {
 

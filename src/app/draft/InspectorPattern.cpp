@@ -1,0 +1,269 @@
+// The Inspector's page of a survey pattern: what it is told, and the numbers that follow from it.
+#include <QtWidgets>
+
+#include "app/draft/Inspector.h"
+#include "app/widgets/Quantity.h"
+#include "core/base/Text.h"
+
+namespace anhinga {
+
+namespace {
+
+struct PatternField {
+    ItemKind kind;
+    const char *label, *unit;
+    double low, high;
+    double Pattern::*value;
+};
+constexpr PatternField kFields[] = {
+    {ItemKind::block, "Overlap", "%", 0, 99, &Pattern::overlap_percent},
+    {ItemKind::block, "Sidelap", "%", 0, 99, &Pattern::sidelap_percent},
+    {ItemKind::block, "Heading", "°", -360, 360, &Pattern::heading_deg},
+    {ItemKind::block, "Beyond edge", "m", 0, 1000, &Pattern::margin_m},
+    {ItemKind::block, "Run in, out", "m", 0, 2000, &Pattern::lead_m},
+    {ItemKind::block, "Within", "m", 0.2, 50, &Pattern::tolerance_m},
+    {ItemKind::block, "Nudge east", "m", -1000, 1000, &Pattern::nudge_east_m},
+    {ItemKind::block, "Nudge north", "m", -1000, 1000, &Pattern::nudge_north_m},
+    {ItemKind::corridor, "Width", "m", 0.1, 5000, &Pattern::width_m},
+    {ItemKind::corridor, "Right of line", "m", -5000, 5000, &Pattern::offset_m},
+    {ItemKind::corridor, "Overlap", "%", 0, 99, &Pattern::overlap_percent},
+    {ItemKind::corridor, "Sidelap", "%", 0, 99, &Pattern::sidelap_percent},
+    {ItemKind::corridor, "Beyond edge", "m", 0, 1000, &Pattern::margin_m},
+    {ItemKind::corridor, "Run in, out", "m", 0, 2000, &Pattern::lead_m},
+    {ItemKind::corridor, "Within", "m", 0.2, 50, &Pattern::tolerance_m},
+    {ItemKind::rings, "Radius", "m", 1, 5000, &Pattern::radius_m},
+    {ItemKind::rings, "Lowest ring", "m", -500, 5000, &Pattern::low_m},
+    {ItemKind::rings, "Highest ring", "m", -500, 5000, &Pattern::high_m},
+    {ItemKind::rings, "Rings apart", "m", 0.5, 500, &Pattern::step_up_m},
+    {ItemKind::rings, "Wider by", "m", -500, 500, &Pattern::radius_step_m},
+    {ItemKind::rings, "Photos apart", "m", 0, 500, &Pattern::spacing_m},
+    {ItemKind::rings, "Begins at", "°", -360, 360, &Pattern::start_deg},
+    {ItemKind::face, "Stand-off", "m", 1, 500, &Pattern::stand_off_m},
+    {ItemKind::face, "Lowest row", "m", -500, 5000, &Pattern::low_m},
+    {ItemKind::face, "Highest row", "m", -500, 5000, &Pattern::high_m},
+    {ItemKind::face, "Rows apart", "m", 0, 500, &Pattern::step_up_m},
+    {ItemKind::face, "Photos apart", "m", 0, 500, &Pattern::spacing_m},
+    {ItemKind::face, "Overlap", "%", 0, 99, &Pattern::overlap_percent},
+    {ItemKind::face, "Row overlap", "%", 0, 99, &Pattern::sidelap_percent},
+    {ItemKind::face, "Tilt from", "°", -90, 90, &Pattern::tilt_from_deg},
+    {ItemKind::face, "Tilt to", "°", -90, 90, &Pattern::tilt_to_deg},
+    {ItemKind::face, "Tilt step", "°", 1, 90, &Pattern::tilt_step_deg},
+    {ItemKind::face, "Turn from", "°", -180, 180, &Pattern::turn_from_deg},
+    {ItemKind::face, "Turn to", "°", -180, 180, &Pattern::turn_to_deg},
+    {ItemKind::face, "Turn step", "°", 1, 90, &Pattern::turn_step_deg},
+    {ItemKind::lap, "Photos apart", "m", 0, 500, &Pattern::spacing_m},
+};
+
+struct Count {
+    ItemKind kind;
+    const char* label;
+    int low, high;
+    int Pattern::*value;
+};
+constexpr Count kCounts[] = {
+    {ItemKind::block, "Start corner", 0, 3, &Pattern::start_corner},
+    {ItemKind::corridor, "Strips", 0, 1000, &Pattern::strips},
+    {ItemKind::rings, "Photos a ring", 3, 2000, &Pattern::per_ring},
+    {ItemKind::face, "Shots each", 1, 50, &Pattern::shots},
+};
+
+struct Switch {
+    ItemKind kind;
+    const char* label;
+    bool Pattern::*value;
+};
+constexpr Switch kSwitches[] = {
+    {ItemKind::block, "Best heading", &Pattern::best_heading},
+    {ItemKind::block, "Follow the terrain", &Pattern::follow},
+    {ItemKind::block, "Every photo that shows the area", &Pattern::whole_photos},
+    {ItemKind::block, "Second pass across", &Pattern::crossing},
+    {ItemKind::block, "Reverse", &Pattern::reverse},
+    {ItemKind::corridor, "Follow the terrain", &Pattern::follow},
+    {ItemKind::corridor, "Every photo that shows the strip", &Pattern::whole_photos},
+    {ItemKind::corridor, "Reverse", &Pattern::reverse},
+    {ItemKind::rings, "Anticlockwise", &Pattern::anticlockwise},
+    {ItemKind::face, "Left of the line", &Pattern::left_side},
+    {ItemKind::face, "Up and down", &Pattern::columns},
+    {ItemKind::face, "Reverse", &Pattern::reverse},
+    {ItemKind::lap, "Reverse", &Pattern::reverse},
+};
+
+QString centimetres(double m) {
+    return QString::number(m * 100, 'f', m < 0.1 ? 2 : 1);
+}
+
+/// What follows from a pattern, line by line.
+QString numbersOf(const Plan& plan, const Item& item, const PatternFlight& flight) {
+    if (!flight.problem.empty()) return "Nothing to fly: " + QString::fromStdString(flight.problem);
+    const CameraProfile& camera = plan.camera;
+    const double speed = effectiveSpeed(plan, item);
+    const char* lines = item.kind == ItemKind::rings                           ? "rings"
+                        : item.kind == ItemKind::face && item.pattern->columns ? "columns"
+                        : item.kind == ItemKind::face                          ? "rows"
+                        : item.kind == ItemKind::lap                           ? "lap"
+                                                                               : "lines";
+    QStringList out;
+    QString first = QString("%1 %2 · %3 photos").arg(flight.lines).arg(lines).arg(flight.photos.size());
+    if (item.kind == ItemKind::block || item.kind == ItemKind::corridor)
+        first = QString("%1 ha · ").arg(flight.area_m2 / 1e4, 0, 'f', 2) + first;
+    out << first;
+    // Stops cost time beside the way: braking, standing and speeding up again.
+    const double stops = item.pattern->policy == PhotoPolicy::stop
+                             ? static_cast<double>(flight.points.size()) * (1 + speed / plan.vehicle.accel_mps2)
+                             : 0;
+    out << QString("%1 · about %2 at %3 m/s")
+               .arg(QString::fromStdString(distanceText(flight.distance_m)),
+                    QString::fromStdString(durationText(flight.distance_m / std::max(0.1, speed) + stops)))
+               .arg(speed, 0, 'f', 1);
+    if (flight.gsd_most_m > 0)
+        out << (flight.gsd_most_m - flight.gsd_least_m < 0.0005
+                    ? QString("ground sample %1 cm").arg(centimetres(flight.gsd_mean_m))
+                    : QString("ground sample %1 to %2 cm, mean %3")
+                          .arg(centimetres(flight.gsd_least_m), centimetres(flight.gsd_most_m),
+                               centimetres(flight.gsd_mean_m)));
+    if (flight.photo_spacing_m > 0 && !flight.photos.empty())
+        out << QString("photos %1 m apart").arg(flight.photo_spacing_m, 0, 'f', 1) +
+                   (flight.line_spacing_m > 0 ? QString(", %1 %2 m").arg(lines).arg(flight.line_spacing_m, 0, 'f', 1)
+                                              : QString());
+    if (!flight.photos.empty()) {
+        QString last =
+            QString("%1 GB").arg(static_cast<double>(flight.photos.size()) * camera.photo_mb / 1000, 0, 'f', 1);
+        if (item.pattern->policy != PhotoPolicy::stop) {
+            if (const auto most = largestSpeed_mps(flight, camera))
+                last += QString(" · at most %1 m/s").arg(*most, 0, 'f', 1);
+            if (flight.gsd_mean_m > 0)
+                last += QString(" · blur %1 px").arg(speed * camera.shutter_s / flight.gsd_mean_m, 0, 'f', 2);
+        }
+        out << last;
+    }
+    if (!camera.triggered && item.pattern->policy != PhotoPolicy::none)
+        out << "This camera is not triggered by the plan: start it by hand before take-off";
+    return out.join("\n");
+}
+
+}  // namespace
+
+void Inspector::choice(const QString& label, const QStringList& names, const std::function<int(const Plan&)>& get,
+                       const std::function<void(Plan&, int)>& set, const QString& undo_name) {
+    auto* row = new QHBoxLayout;
+    auto* name = new QLabel(label);
+    name->setFixedWidth(98);
+    name->setProperty("quiet", true);
+    auto* box = new QComboBox;
+    box->setObjectName("field " + label);
+    box->addItems(names);
+    row->addWidget(name);
+    row->addWidget(box, 1);
+    column_->addLayout(row);
+    choices_.push_back({box, get});
+    connect(box, &QComboBox::activated, this,
+            [this, set, undo_name](int index) { session_->edit(undo_name, [&](Plan& plan) { set(plan, index); }); });
+}
+
+void Inspector::toggle(const QString& label, const std::function<bool(const Plan&)>& get,
+                       const std::function<void(Plan&, bool)>& set, const QString& undo_name) {
+    auto* box = new QCheckBox(label);
+    box->setObjectName("field " + label);
+    column_->addWidget(box);
+    toggles_.push_back({box, get});
+    connect(box, &QCheckBox::clicked, this,
+            [this, set, undo_name](bool on) { session_->edit(undo_name, [&](Plan& plan) { set(plan, on); }); });
+}
+
+void Inspector::buildPattern(ItemId id) {
+    const Item& item = *session_->plan()->find(id);
+    const ItemKind kind = item.kind;
+    const auto patternOf = [id](const Plan& p) -> const Pattern* {
+        const Item* i = p.find(id);
+        return i != nullptr ? &*i->pattern : nullptr;
+    };
+    const auto change = [id](Plan& p, const std::function<void(Pattern&)>& act) {
+        if (Item* i = p.find(id)) act(i->pattern.edit());
+    };
+    note([this, id](const Plan& p) {
+        const Item* i = p.find(id);
+        const PatternFlight* flight = session_->derived()->view.route.flightOf(id);
+        return i != nullptr && flight != nullptr ? Shown{numbersOf(p, *i, *flight)} : Shown{};
+    });
+    choice(
+        "Photos", {"by distance", "by time", "stop for each", "video", "none"},
+        [patternOf](const Plan& p) { return patternOf(p) != nullptr ? static_cast<int>(patternOf(p)->policy) : 0; },
+        [change](Plan& p, int v) { change(p, [&](Pattern& t) { t.policy = static_cast<PhotoPolicy>(v); }); },
+        "Change photo policy");
+    const auto optional = [&](const char* label, const char* unit, double low, double high,
+                              std::optional<double> Pattern::*value) {
+        number(
+            label, unit, low, high,
+            [patternOf, value](const Plan& p) {
+                const Pattern* t = patternOf(p);
+                return t != nullptr && (t->*value).has_value() ? Shown{QString::number(*(t->*value), 'g', 6)} : Shown{};
+            },
+            [change, value](Plan& p, std::optional<double> v) { change(p, [&](Pattern& t) { t.*value = v; }); },
+            QString("Change %1").arg(QString(label).toLower()));
+    };
+    if (kind == ItemKind::block || kind == ItemKind::corridor) optional("Sample", "cm", 0.05, 200, &Pattern::gsd_cm);
+    for (const PatternField& f : kFields) {
+        if (f.kind != kind) continue;
+        number(
+            f.label, f.unit, f.low, f.high,
+            [patternOf, value = f.value](const Plan& p) {
+                return patternOf(p) != nullptr ? Shown{QString::number(patternOf(p)->*value, 'g', 7)} : Shown{};
+            },
+            [change, value = f.value](Plan& p, std::optional<double> v) {
+                const Pattern usual;
+                change(p, [&](Pattern& t) { t.*value = v.value_or(usual.*value); });
+            },
+            QString("Change %1").arg(QString(f.label).toLower()));
+    }
+    for (const Count& c : kCounts) {
+        if (c.kind != kind) continue;
+        number(
+            c.label, "", c.low, c.high,
+            [patternOf, value = c.value](const Plan& p) {
+                return patternOf(p) != nullptr ? Shown{QString::number(patternOf(p)->*value)} : Shown{};
+            },
+            [change, value = c.value](Plan& p, std::optional<double> v) {
+                const Pattern usual;
+                change(p, [&](Pattern& t) { t.*value = v ? static_cast<int>(std::lround(*v)) : usual.*value; });
+            },
+            QString("Change %1").arg(QString(c.label).toLower()));
+    }
+    if (kind != ItemKind::lap && kind != ItemKind::face) optional("Camera pitch", "°", -180, 90, &Pattern::pitch_deg);
+    if (kind == ItemKind::rings || kind == ItemKind::lap) {
+        number(
+            "Middle at", "m", -500, 5000,
+            [patternOf](const Plan& p) {
+                return patternOf(p) != nullptr ? Shown{QString::number(patternOf(p)->target.value_m, 'g', 6)} : Shown{};
+            },
+            [change](Plan& p, std::optional<double> v) {
+                change(p, [&](Pattern& t) { t.target.value_m = v.value_or(10); });
+            },
+            "Change middle");
+        choice(
+            "measured from", {"home", "AMSL", "ground"},
+            [patternOf](const Plan& p) {
+                return patternOf(p) != nullptr ? static_cast<int>(patternOf(p)->target.ref) : 2;
+            },
+            [change](Plan& p, int v) { change(p, [&](Pattern& t) { t.target.ref = static_cast<HeightRef>(v); }); },
+            "Change middle's reference");
+    }
+    for (const Switch& s : kSwitches) {
+        if (s.kind != kind) continue;
+        toggle(
+            s.label,
+            [patternOf, value = s.value](const Plan& p) { return patternOf(p) != nullptr && patternOf(p)->*value; },
+            [this, id, change, value = s.value](Plan& p, bool on) {
+                change(p, [&](Pattern& t) { t.*value = on; });
+                // Followed terrain is a height above ground: the number is converted where it was another.
+                Item* i = p.find(id);
+                if (value != &Pattern::follow || !on || i == nullptr) return;
+                const PatternFlight* flight = session_->derived()->view.route.flightOf(id);
+                if (effectiveHeight(p, *i).ref != HeightRef::ground && flight != nullptr &&
+                    flight->height_above_ground_m > 0)
+                    i->height = Height::aboveGround(std::round(flight->height_above_ground_m * 10) / 10);
+            },
+            QString(s.label));
+    }
+}
+
+}  // namespace anhinga

@@ -1,0 +1,171 @@
+#include "core/pattern/Follow.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace anhinga {
+
+namespace {
+
+struct Knot {
+    std::size_t sample = 0;
+    double amsl_m = 0;
+};
+
+/// One sample of the route: how far along it is, the height asked for there, and whether a piece must end at it.
+struct Sample {
+    Vec2 at;
+    double along_m = 0, height_m = 0;
+    bool vertex = false;
+};
+
+/// The fewest straight pieces that stay within the tolerance of the heights at every sample, by dynamic programming
+/// over knots a few samples apart and at a few heights inside the tolerance; among equally few the nearest to them.
+std::vector<Knot> fewestKnots(const std::vector<Sample>& samples, const FollowOptions& o) {
+    constexpr double kLevels[] = {0, -0.32, 0.32, -0.64, 0.64, -0.93, 0.93};  // of the tolerance
+    constexpr std::size_t kLevelCount = std::size(kLevels), kStride = 8;
+    constexpr int kNever = 1 << 29;
+    const double tolerance = 0.94 * o.tolerance_m;  // between samples the ground bulges a little
+    const std::size_t n = samples.size();
+    std::vector<std::size_t> nodes, node_of(n, n);
+    for (std::size_t i = 0, since = 0; i < n; ++i, ++since)
+        if (samples[i].vertex || since >= kStride || i + 1 == n) {
+            node_of[i] = nodes.size();
+            nodes.push_back(i);
+            since = 0;
+        }
+    struct State {
+        int pieces = kNever;
+        double off = 0;  // summed deviation of the knots, to choose among equals
+        std::size_t from = 0, from_level = 0;
+    };
+    std::vector<State> best(nodes.size() * kLevelCount);
+    const auto heightAt = [&](std::size_t k, std::size_t level) {
+        return samples[nodes[k]].height_m + kLevels[level] * o.tolerance_m;
+    };
+    for (std::size_t level = 0; level < kLevelCount; ++level) best[level] = {0, std::abs(kLevels[level]), 0, 0};
+    // From each knot all levels are looked ahead from at once: the cone of slopes that stay inside narrows sample by
+    // sample until nothing is left of it.
+    for (std::size_t k = 0; k + 1 < nodes.size(); ++k) {
+        double base[kLevelCount], low[kLevelCount], high[kLevelCount];
+        const double begin = samples[nodes[k]].along_m;
+        for (std::size_t level = 0; level < kLevelCount; ++level) {
+            base[level] = heightAt(k, level);
+            // A little more than the limits, as the heights are at them.
+            low[level] = -o.descent_slope * 1.02 - 1e-6;
+            high[level] = o.climb_slope * 1.02 + 1e-6;
+            if (best[k * kLevelCount + level].pieces == kNever) high[level] = -INFINITY;
+        }
+        for (std::size_t i = nodes[k] + 1; i < n; ++i) {
+            const Sample& sample = samples[i];
+            const double per_run = 1 / std::max(1e-6, sample.along_m - begin);
+            if (const std::size_t to = node_of[i]; to < n)
+                for (std::size_t level = 0; level < kLevelCount; ++level) {
+                    if (low[level] > high[level]) continue;
+                    const State& here = best[k * kLevelCount + level];
+                    for (std::size_t l = 0; l < kLevelCount; ++l) {
+                        const double slope = (heightAt(to, l) - base[level]) * per_run;
+                        if (slope < low[level] || slope > high[level]) continue;
+                        State& there = best[to * kLevelCount + l];
+                        const double off = here.off + std::abs(kLevels[l]);
+                        if (here.pieces + 1 < there.pieces || (here.pieces + 1 == there.pieces && off < there.off))
+                            there = {here.pieces + 1, off, k, level};
+                    }
+                }
+            if (sample.vertex) break;
+            bool open = false;
+            const double lowest = sample.height_m - tolerance, highest = sample.height_m + tolerance;
+            for (std::size_t level = 0; level < kLevelCount; ++level) {
+                low[level] = std::max(low[level], (lowest - base[level]) * per_run);
+                high[level] = std::min(high[level], (highest - base[level]) * per_run);
+                open |= low[level] <= high[level];
+            }
+            if (!open) break;
+        }
+    }
+    std::size_t k = nodes.size() - 1, level = 0;
+    for (std::size_t l = 1; l < kLevelCount; ++l) {
+        const State &a = best[k * kLevelCount + l], &b = best[k * kLevelCount + level];
+        if (a.pieces < b.pieces || (a.pieces == b.pieces && a.off < b.off)) level = l;
+    }
+    std::vector<Knot> knots;
+    if (best[k * kLevelCount + level].pieces == kNever) {
+        // Steeper than any piece may be: every sample is a knot then.
+        for (std::size_t i = 0; i < n; ++i) knots.push_back({i, samples[i].height_m});
+        return knots;
+    }
+    while (true) {
+        knots.push_back({nodes[k], heightAt(k, level)});
+        if (k == 0) break;
+        const State& s = best[k * kLevelCount + level];
+        k = s.from;
+        level = s.from_level;
+    }
+    std::reverse(knots.begin(), knots.end());
+    return knots;
+}
+
+/// Samples of the route with their heights; nothing where ground is unknown.
+std::optional<std::vector<Sample>> sampled(const LocalFrame& frame, const std::vector<Vec2>& vertices,
+                                           const Terrain& terrain, double sample_m, double height_m) {
+    std::vector<Sample> out;
+    const auto add = [&](Vec2 at, GeoPoint place, double along, bool vertex) {
+        const auto ground = terrain.sample(place);
+        if (ground) out.push_back({at, along, *ground + height_m, vertex});
+        return ground.has_value();
+    };
+    double along = 0;
+    if (!add(vertices.front(), frame.toGeo(vertices.front()), 0, true)) return std::nullopt;
+    for (std::size_t v = 0; v + 1 < vertices.size(); ++v) {
+        const Vec2 from = vertices[v], to = vertices[v + 1];
+        const double run = length(to - from);
+        const auto n = std::max<std::size_t>(1, static_cast<std::size_t>(std::ceil(run / std::max(0.5, sample_m))));
+        const GeoPoint a = frame.toGeo(from), b = frame.toGeo(to);
+        // Over a few kilometres degrees run straight to well below a cell; the plane's own way back is slow.
+        const bool plain = run < 3000 && std::abs(a.lat_deg) < 85 && std::abs(a.lon_deg - b.lon_deg) < 1;
+        for (std::size_t i = 1; i <= n; ++i) {
+            const double f = static_cast<double>(i) / static_cast<double>(n);
+            const Vec2 at = from + (to - from) * f;
+            const GeoPoint place =
+                plain ? GeoPoint{a.lat_deg + (b.lat_deg - a.lat_deg) * f, a.lon_deg + (b.lon_deg - a.lon_deg) * f}
+                      : frame.toGeo(at);
+            if (!add(at, place, along + run * f, i == n)) return std::nullopt;
+        }
+        along += run;
+    }
+    return out;
+}
+
+}  // namespace
+
+FollowedRoute followGround(const LocalFrame& frame, const std::vector<Vec2>& vertices, const Terrain& terrain,
+                           double sample_m, const FollowOptions& o) {
+    FollowedRoute route;
+    if (vertices.size() < 2) return route;
+    auto samples = sampled(frame, vertices, terrain, sample_m, o.height_m);
+    if (!samples) {
+        route.unknown_ground = true;
+        return route;
+    }
+    constexpr double kLifted_m = 0.05;
+    for (std::size_t i = samples->size(); i-- > 1;) {
+        Sample &a = (*samples)[i - 1], &b = (*samples)[i];
+        const double least = b.height_m - o.climb_slope * (b.along_m - a.along_m);
+        route.lifted_early |= a.height_m < least - kLifted_m;
+        a.height_m = std::max(a.height_m, least);
+    }
+    for (std::size_t i = 1; i < samples->size(); ++i) {
+        Sample &a = (*samples)[i - 1], &b = (*samples)[i];
+        const double least = a.height_m - o.descent_slope * (b.along_m - a.along_m);
+        route.lifted_early |= b.height_m < least - kLifted_m;
+        b.height_m = std::max(b.height_m, least);
+    }
+    for (const Knot& k : fewestKnots(*samples, o)) {
+        const Sample& s = (*samples)[k.sample];
+        if (!route.pieces.empty()) route.pieces.back().push_back({s.at, k.amsl_m});
+        if (s.vertex && k.sample + 1 < samples->size()) route.pieces.push_back({{s.at, k.amsl_m}});
+    }
+    return route;
+}
+
+}  // namespace anhinga
