@@ -330,6 +330,54 @@ void dragStep(benchmark::State& state) {
 }
 BENCHMARK(dragStep)->Arg(100)->Arg(1000)->Arg(10000)->Iterations(60)->UseRealTime()->Unit(benchmark::kMillisecond);
 
+/// One step of dragging a corner of a 100 ha block at 3 cm: opened up, checked, painted.
+void dragBlockCorner(benchmark::State& state) {
+    PlanSession session;
+    MapView map(&session);
+    ProfileBand band(&session);
+    map.resize(720, 570);
+    band.resize(1008, 184);
+    if (!session.load(QString(DEMO_DIR) + "/patrol.anhinga.geojson")) return state.SkipWithError("no demo");
+    const bool follow = state.range(0) != 0;
+    session.edit("block", [&](Plan& plan) {
+        Item item = blockOf(100, 3, plan.home->position);
+        item.id = plan.newId();
+        item.pattern.edit().follow = follow;
+        plan.items = {plan.items.front(), item, plan.items.back()};
+    });
+    session.waitUntilDerived(60000);
+    groundIsThere(map);
+    const ItemId block = session.plan()->items[1].id;
+    session.select({block});
+    QImage screen(1280, 800, QImage::Format_ARGB32_Premultiplied);
+    map.render(&screen);
+    std::vector<double> steps;
+    for (auto _ : state) {
+        const double start = monotonicMs();
+        session.edit(
+            "Move corner",
+            [&](Plan& p) {
+                auto& corner = p.find(block)->pattern.edit().outline[1];
+                corner = destination(corner, 80, 3);
+            },
+            99);
+        if (!session.waitUntilViewed(10000)) return state.SkipWithError("no view");
+        map.render(&screen);
+        band.render(&screen);
+        steps.push_back(monotonicMs() - start);
+    }
+    std::sort(steps.begin(), steps.end());
+    state.counters["median_ms"] = steps[steps.size() / 2];
+    state.counters["p95_ms"] = steps[steps.size() * 95 / 100];
+}
+BENCHMARK(dragBlockCorner)
+    ->Arg(0)
+    ->Arg(1)
+    ->ArgName("follow")
+    ->Iterations(40)
+    ->UseRealTime()
+    ->Unit(benchmark::kMillisecond);
+
 BENCHMARK(mapFrame)->Arg(0)->Arg(1)->ArgName("moving")->Unit(benchmark::kMillisecond);
 #endif
 

@@ -312,8 +312,8 @@ quarry = Plan("Quarry stock piles", HOME, defaults={"height": {"value_m": 60, "r
               ceiling_m=180, return_height_m=70)
 quarry.add("take-off", height=40)
 quarry.add("waypoint", (820, -60), 80)
-quarry.add("block", [(215, 470), (240, 640), (420, 720), (610, 650), (660, 540), (560, 420), (380, 400)], 45, "ground",
-           name="stock piles", speed_mps=7, pattern={"heading_deg": 75, "overlap_percent": 80, "sidelap_percent": 60, "margin_m": 10,
+quarry.add("block", [(215, 470), (240, 640), (420, 720), (610, 650), (660, 540), (560, 420), (380, 400)], 55, "ground",
+           name="stock piles", speed_mps=7, pattern={"heading_deg": 75, "overlap_percent": 75, "sidelap_percent": 60, "margin_m": 10,
                                                      "follow": True, "tolerance_m": 2, "policy": "distance"})
 quarry.add("waypoint", (820, -60), 80)
 quarry.add("return-home")

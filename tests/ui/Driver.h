@@ -17,8 +17,8 @@ namespace anhinga::testing {
 class Driver {
   public:
     Driver() {
-        for (const char* f :
-             {"patrol.anhinga.geojson", "quarry.anhinga.geojson", "quillmere-elevation.tif", "quillmere-imagery.tif"})
+        for (const char* f : {"patrol.anhinga.geojson", "quarry.anhinga.geojson", "lighthouse-rings.anhinga.geojson",
+                              "quillmere-elevation.tif", "quillmere-imagery.tif"})
             std::filesystem::copy(demo(f), dir / f);
         window.resize(1280, 800);
         window.show();
@@ -95,7 +95,10 @@ class Driver {
         auto* edit = child<QLineEdit>("field " + field);
         edit->setFocus();
         edit->selectAll();
-        QTest::keyClicks(edit, text);
+        if (text.isEmpty())
+            QTest::keyClick(edit, Qt::Key_Delete);
+        else
+            QTest::keyClicks(edit, text);
         QTest::keyClick(edit, Qt::Key_Return);
         settle();
     }

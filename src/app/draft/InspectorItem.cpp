@@ -60,7 +60,8 @@ void Inspector::buildItem(ItemId id) {
         },
         "Rename item");
     if (hasPosition(item.kind)) kindField(id);
-    heightField({id});
+    const bool levels = item.kind == ItemKind::rings || item.kind == ItemKind::face;
+    if (!levels) heightField({id});
     note([this, id](const Plan& p) {
         const Item* i = p.find(id);
         if (i == nullptr || !hasPosition(i->kind)) return Shown{};

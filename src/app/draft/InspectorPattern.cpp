@@ -201,6 +201,25 @@ void Inspector::buildPattern(ItemId id) {
             [change, value](Plan& p, std::optional<double> v) { change(p, [&](Pattern& t) { t.*value = v; }); },
             QString("Change %1").arg(QString(label).toLower()));
     };
+    if (kind == ItemKind::rings || kind == ItemKind::face)
+        choice(
+            "Heights above", {"home", "AMSL", "ground there"},
+            [id](const Plan& p) {
+                return p.find(id) != nullptr ? static_cast<int>(effectiveHeight(p, *p.find(id)).ref) : 0;
+            },
+            [this, id](Plan& p, int v) {
+                Item* i = p.find(id);
+                if (i == nullptr || i->pattern->outline.empty()) return;
+                // The aircraft stays where it is: the numbers are converted where that can be told.
+                Pattern& t = i->pattern.edit();
+                const HeightRef from = effectiveHeight(p, *i).ref, to = static_cast<HeightRef>(v);
+                for (double* level : {&t.low_m, &t.high_m})
+                    if (const auto same =
+                            converted(p, session_->terrain().get(), t.outline.front(), Height{*level, from}, to))
+                        *level = std::round(same->value_m * 10) / 10;
+                i->height = Height{t.low_m, to};
+            },
+            "Change height reference");
     if (kind == ItemKind::block || kind == ItemKind::corridor) optional("Sample", "cm", 0.05, 200, &Pattern::gsd_cm);
     for (const PatternField& f : kFields) {
         if (f.kind != kind) continue;

@@ -57,6 +57,11 @@ class RowPainter : public QStyledItemDelegate {
             height = inUnits(heightText(item->kind == ItemKind::returnHome ? Height::aboveHome(plan.return_height_m)
                                                                            : effectiveHeight(plan, *item)));
             if (item->kind == ItemKind::land) height = "to the ground";
+            if (item->kind == ItemKind::rings || item->kind == ItemKind::face)
+                height = inUnits(QString("%1 to %2 m %3")
+                                     .arg(item->pattern->low_m, 0, 'f', 0)
+                                     .arg(item->pattern->high_m, 0, 'f', 0)
+                                     .arg(refText(effectiveHeight(plan, *item).ref)));
             if (isPattern(item->kind)) stripe = theme.reed;
         } else if (const Fence* fence = plan.findFence(id)) {
             title = fence->kind == FenceKind::keepIn ? "Keep-in fence" : "Keep-out fence";

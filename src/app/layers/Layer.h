@@ -18,7 +18,7 @@ class QPainter;
 
 namespace anhinga {
 
-enum class LayerKind { backdrop, planPicture, picture, webMap, relief, contours, overlay, grid };
+enum class LayerKind { backdrop, planPicture, picture, webMap, relief, contours, overlay, grid, cover };
 
 /// What is remembered of a layer between runs.
 struct LayerSpec {

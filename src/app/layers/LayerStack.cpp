@@ -7,6 +7,7 @@
 #include <QSettings>
 #include <QStandardPaths>
 
+#include "app/layers/CoverLayer.h"
 #include "app/layers/DrawnLayers.h"
 #include "app/layers/GroundLayers.h"
 #include "app/layers/PictureLayers.h"
@@ -29,7 +30,8 @@ constexpr KindRow kKinds[] = {{LayerKind::backdrop, "backdrop", "Coastline and h
                               {LayerKind::relief, "relief", "Shaded relief", true, true, 0.8},
                               {LayerKind::contours, "contours", "Contours", true, false, 1},
                               {LayerKind::overlay, "overlay", "Drawing", false, true, 1},
-                              {LayerKind::grid, "grid", "Coordinate grid", true, false, 1}};
+                              {LayerKind::grid, "grid", "Coordinate grid", true, false, 1},
+                              {LayerKind::cover, "cover", "Photo cover", true, false, 0.8}};
 
 const KindRow& rowOf(LayerKind kind) {
     return kKinds[static_cast<int>(kind)];
@@ -98,6 +100,9 @@ std::unique_ptr<Layer> LayerStack::make(const LayerSpec& spec) {
             break;
         case LayerKind::grid:
             layer = std::make_unique<GridLayer>(spec);
+            break;
+        case LayerKind::cover:
+            layer = std::make_unique<CoverLayer>(spec);
             break;
     }
     if (auto* t = dynamic_cast<TerrainLayer*>(layer.get())) t->setTerrain(terrain_);
@@ -168,6 +173,11 @@ void LayerStack::setPlanPictures(const std::vector<std::string>& files) {
         if (l->spec().kind == LayerKind::planPicture) static_cast<PictureLayer*>(l.get())->setFiles(files);
 }
 
+void LayerStack::setCovered(const std::vector<CoveredArea>& areas, const CameraProfile& camera) {
+    for (const auto& l : layers_)
+        if (auto* cover = dynamic_cast<CoverLayer*>(l.get())) cover->setAreas(areas, camera);
+}
+
 void LayerStack::paint(QPainter& p, const MapTransform& view, const Theme& theme) {
     const QRect all(QPoint(), view.size);
     p.fillRect(all, seaColour(theme.night));
@@ -187,6 +197,18 @@ void LayerStack::paint(QPainter& p, const MapTransform& view, const Theme& theme
         p.restore();
     }
     dim();
+}
+
+const CoverLayer* LayerStack::cover() const {
+    for (const auto& l : layers_)
+        if (const auto* cover = dynamic_cast<const CoverLayer*>(l.get());
+            cover != nullptr && cover->spec().visible && cover->spec().opacity > 0)
+            return cover;
+    return nullptr;
+}
+
+void LayerStack::paintLegends(QPainter& p, const MapTransform& view, const Theme& theme) const {
+    if (const CoverLayer* shown = cover()) shown->paintLegend(p, view, theme);
 }
 
 bool LayerStack::idle() const {

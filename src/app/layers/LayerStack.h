@@ -12,6 +12,9 @@
 
 namespace anhinga {
 
+struct CameraProfile;
+struct CoveredArea;
+class CoverLayer;
 class WebLayer;
 
 class LayerStack : public QObject {
@@ -31,7 +34,13 @@ class LayerStack : public QObject {
     void move(Layer* layer, int to);
     void setTerrain(std::shared_ptr<const Terrain> terrain);
     void setPlanPictures(const std::vector<std::string>& files);
+    /// Patterns whose photos the cover layer counts.
+    void setCovered(const std::vector<CoveredArea>& areas, const CameraProfile& camera);
     void paint(QPainter& p, const MapTransform& view, const Theme& theme);
+    /// Legends of the layers shown, for the very top.
+    void paintLegends(QPainter& p, const MapTransform& view, const Theme& theme) const;
+    /// The cover of photos is shown: areas need no tint of their own.
+    bool showsCover() const { return cover() != nullptr; }
     /// Of what the last painting needed nothing is still being made or on its way.
     bool idle() const;
     /// Of the web maps shown.
@@ -50,6 +59,7 @@ class LayerStack : public QObject {
     std::unique_ptr<Layer> make(const LayerSpec& spec);
     void save() const;
     int indexOf(const Layer* layer) const;
+    const CoverLayer* cover() const;  // when it is shown
     std::vector<std::unique_ptr<Layer>> layers_;
     std::shared_ptr<const Terrain> terrain_ = std::make_shared<const Terrain>();
     std::vector<std::string> plan_pictures_;

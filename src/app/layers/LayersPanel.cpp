@@ -36,6 +36,8 @@ QString aboutLayer(const Layer& layer, const PlanSession& session) {
             return session.terrain()->empty()
                        ? QString("Needs terrain: add a file with heights to the plan")
                        : QString("From the plan's terrain, %1 m grid").arg(session.terrain()->cell_m(), 0, 'f', 0);
+        case LayerKind::cover:
+            return "How many photos of the patterns see each place";
         case LayerKind::grid:
             return "Follows the way coordinates are shown (Settings)";
         case LayerKind::picture:
@@ -139,7 +141,7 @@ QWidget* LayersPanel::makeList() {
     };
     up_ = button("Raise", "layer up", "Over the next one (Alt+Up)", [this] { shift(1); });
     down_ = button("Lower", "layer down", "Under the next one (Alt+Down)", [this] { shift(-1); });
-    go_ = button("Go there", "layer go", "Shows the whole of it on the map", [this] {
+    go_ = button("Go to", "layer go", "Shows the whole of it on the map", [this] {
         if (Layer* l = chosen(); l != nullptr && l->extent()) emit showBox(*l->extent());
     });
     remove_ = button("Remove", "layer remove", "From the list; no file is deleted", [this] {

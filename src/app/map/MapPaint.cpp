@@ -1,6 +1,7 @@
 // How the map looks: each layer one function, from the ground up.
 #include <QtWidgets>
 
+#include "app/map/MapPens.h"
 #include "app/map/MapView.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
@@ -9,47 +10,6 @@
 namespace anhinga {
 
 namespace {
-
-QPen pen(const QColor& c, double w, Qt::PenStyle style = Qt::SolidLine) {
-    return {c, w, style, Qt::RoundCap, Qt::RoundJoin};
-}
-
-QColor alpha(QColor c, int a) {
-    c.setAlpha(a);
-    return c;
-}
-
-void strokeHaloText(QPainter& p, QPointF at, const QString& text, const QColor& ink, const QColor& halo) {
-    QPainterPath path;
-    path.addText(at, p.font(), text);
-    p.strokePath(path, pen(alpha(halo, 220), 3.2));
-    p.fillPath(path, ink);
-}
-
-/// Text with a halo, readable over any ground. Stroking letters is slow: upright text is kept as a picture.
-void haloText(QPainter& p, QPointF at, const QString& text, const QColor& ink, const QColor& halo) {
-    if (p.transform().type() > QTransform::TxTranslate) {
-        strokeHaloText(p, at, text, ink, halo);
-        return;
-    }
-    const double ratio = p.device()->devicePixelRatioF();
-    const QString key =
-        QString("halo %1|%2|%3|%4|%5").arg(p.font().key(), ink.name(), halo.name()).arg(ratio).arg(text);
-    const QRectF box = QRectF(p.fontMetrics().boundingRect(text)).adjusted(-4, -4, 4, 4);
-    QPixmap picture;
-    if (!QPixmapCache::find(key, &picture)) {
-        picture = QPixmap((box.size() * ratio).toSize());
-        picture.setDevicePixelRatio(ratio);
-        picture.fill(Qt::transparent);
-        QPainter inner(&picture);
-        inner.setRenderHint(QPainter::Antialiasing);
-        inner.setFont(p.font());
-        strokeHaloText(inner, -box.topLeft(), text, ink, halo);
-        inner.end();
-        QPixmapCache::insert(key, picture);
-    }
-    p.drawPixmap(QPointF(std::round(at.x()), std::round(at.y())) + box.topLeft(), picture);
-}
 
 constexpr std::size_t kManyStrokes = 600;
 constexpr std::size_t kCrowded = 80;  // items, above which tabs are shown for the selection alone
@@ -80,16 +40,18 @@ void MapView::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     paintStill(p);
-    paintBlocks(p);
+    paintPatterns(p);
     paintRoute(p);
     paintRally(p);
     paintRepeatsAndLooks(p);
     paintTracks(p);
+    paintPhotos(p);
     paintItems(p);
     paintAircraft(p);
     paintShape(p);
     paintFrame(p);
     paintFurniture(p);
+    layers_.paintLegends(p, view_, theme_);
     if (!(told_.centre == view_.centre) || told_.scale != view_.scale || told_.size != view_.size) {
         told_ = view_;
         QMetaObject::invokeMethod(
@@ -222,43 +184,6 @@ void MapView::paintFences(QPainter& p) {
                 haloText(p, {-p.fontMetrics().horizontalAdvance(label) / 2.0, -6}, label, theme_.plum, theme_.raised);
                 p.restore();
             }
-        }
-    }
-}
-
-void MapView::paintBlocks(QPainter& p) {
-    for (const Item& item : session_->plan()->items) {
-        if (!isPattern(item.kind)) continue;
-        const bool selected = session_->isSelected(item.id);
-        const QPolygonF outline = polygon(item.pattern->outline);
-        p.setPen(pen(theme_.reed, selected ? 3 : 2));
-        if (item.kind == ItemKind::rings) {
-            if (outline.isEmpty()) continue;
-            p.setBrush(theme_.raised);
-            p.drawEllipse(outline[0], 7, 7);
-            p.drawLine(outline[0] - QPointF(11, 0), outline[0] + QPointF(11, 0));
-            p.drawLine(outline[0] - QPointF(0, 11), outline[0] + QPointF(0, 11));
-        } else if (hasArea(item.kind)) {
-            QPainterPath area;
-            area.addPolygon(outline);
-            area.closeSubpath();
-            for (const auto& hole : item.pattern->holes) {
-                area.addPolygon(polygon(hole));
-                area.closeSubpath();
-            }
-            p.setBrush(item.kind == ItemKind::block ? QBrush(alpha(theme_.reed, 60)) : QBrush(Qt::NoBrush));
-            p.drawPath(area);
-        } else {
-            p.setBrush(Qt::NoBrush);
-            const double band = item.kind == ItemKind::corridor ? item.pattern->width_m / view_.metresPerPixel() : 0;
-            if (band > 3) {
-                p.setPen(QPen(alpha(theme_.reed, 60), band, Qt::SolidLine, Qt::FlatCap, Qt::BevelJoin));
-                p.drawPolyline(outline);
-            }
-            p.setPen(pen(alpha(theme_.raised, 200), selected ? 6 : 5));
-            p.drawPolyline(outline);
-            p.setPen(pen(theme_.reed, selected ? 4 : 3));
-            p.drawPolyline(outline);
         }
     }
 }

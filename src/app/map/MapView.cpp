@@ -13,7 +13,8 @@ namespace anhinga {
 
 namespace {
 constexpr double kReach = 11;  // pixels within which a thing is hit
-constexpr double kMinScale = 900, kMaxScale = 4e9;
+constexpr double kMinScale = 900, kMaxScale = 4e9, kCloseScale = 6e7;
+constexpr double kToolsWidth_px = 150;
 
 double toPoint(QPointF a, QPointF b) {
     return std::hypot(a.x() - b.x(), a.y() - b.y());
@@ -48,6 +49,7 @@ MapView::MapView(PlanSession* session, QWidget* parent) : QWidget(parent), sessi
     });
     connect(session_, &PlanSession::derivedChanged, this, [this] {
         rebuildRuns();
+        tellCover();
         update();
     });
     connect(session_, &PlanSession::terrainChanged, this, [this] { layers_.setTerrain(session_->terrain()); });
@@ -104,16 +106,22 @@ void MapView::showWholePlan() {
                {r.north_deg() - r.stepLat_deg() * r.height(), r.west_deg() + r.stepLon_deg() * r.width()}};
     }
     if (all.empty()) return;
-    const QPointF middle = toMercator(middleOf(all));
+    fit(all, kMaxScale);
+}
+
+void MapView::fit(const std::vector<GeoPoint>& places, double most_scale) {
+    const QPointF middle = toMercator(middleOf(places));
     double w = 1e-7, h = 1e-7;
-    for (const GeoPoint& p : all) {
+    for (const GeoPoint& p : places) {
         const QPointF m = toMercator(p);
         w = std::max(w, std::abs(std::remainder(m.x() - middle.x(), 1.0)) * 2);
         h = std::max(h, std::abs(m.y() - middle.y()) * 2);
     }
     view_.size = size();
-    view_.centre = middle;
-    view_.scale = std::clamp(0.84 * std::min(width() / w, height() / h), kMinScale, kMaxScale);
+    // The tools lie over the left edge.
+    const double tools = editable_ && width() > 3 * kToolsWidth_px ? kToolsWidth_px : 0;
+    view_.scale = std::clamp(0.84 * std::min((width() - tools) / w, height() / h), kMinScale, most_scale);
+    view_.centre = middle - QPointF(tools / 2 / view_.scale, 0);
     update();
 }
 
@@ -145,7 +153,11 @@ void MapView::setFrame(std::optional<GeoBox> frame) {
 
 void MapView::showSelection() {
     const std::vector<GeoPoint> places = placesOf(*session_->plan(), session_->selection());
-    if (!places.empty()) showPlace(middleOf(places));
+    // What has an extent is shown whole, a point in the middle of what is around it.
+    if (places.size() > 1)
+        fit(places, std::max(view_.scale, kCloseScale));
+    else if (!places.empty())
+        showPlace(places.front());
 }
 
 void MapView::showPlace(GeoPoint place) {

@@ -136,6 +136,13 @@ class MapView : public QWidget {
     static std::vector<GeoPoint>* outlineToEdit(Plan& plan, ItemId id);
     /// Open: its last corner is not joined to its first.
     static bool outlineIsLine(const Plan& plan, ItemId id);
+    /// Shows all places, no closer than `most_scale`.
+    void fit(const std::vector<GeoPoint>& places, double most_scale);
+    void tellCover();
+    /// The pattern whose photos are shown: the only thing selected.
+    const OpenedPattern* photographed() const;
+    /// What a photo sees, on the map.
+    QPolygonF printOf(const OpenedPattern& opened, const PlannedPhoto& photo, double level_amsl_m) const;
     ItemId addPattern(ItemKind kind, std::vector<GeoPoint> outline);
     static std::optional<ItemKind> patternOf(MapTool tool);
     static bool drawsLine(MapTool tool);
@@ -144,7 +151,8 @@ class MapView : public QWidget {
     void paintStill(QPainter& p);
     void paintFrame(QPainter& p);
     void paintFences(QPainter& p);
-    void paintBlocks(QPainter& p);
+    void paintPatterns(QPainter& p);
+    void paintPhotos(QPainter& p);
     void paintRoute(QPainter& p);
     void paintRuns(QPainter& p, bool at_selection);
     void paintChevrons(QPainter& p);
@@ -173,6 +181,11 @@ class MapView : public QWidget {
     std::optional<GeoBox> frame_;
     Theme theme_ = Theme::light();
     MapTransform view_;
+    static constexpr double kPhotoRange_m = 600;
+    struct Prints {
+        PatternFlightPtr of;
+        std::vector<QPolygonF> outlines;  // as far as they are made
+    } prints_;
     MapTool tool_ = MapTool::select;
     MapOverlay overlay_;
     bool editable_ = true, ever_shown_ = false, moved_ = false;

@@ -472,8 +472,13 @@ void Flight::step() {
     }
     aim();
     if (executor_.photo_distance_m > 0 && mode_ == FlightMode::mission && last_photo_ &&
-        length(state_.position - *last_photo_) >= executor_.photo_distance_m)
+        length(state_.position - *last_photo_) >= executor_.photo_distance_m) {
+        // The next one is counted from where this one fell due, a little before: no step of the simulation adds up.
+        const Vec2 way = state_.position - *last_photo_;
+        const Vec2 due = *last_photo_ + way * (executor_.photo_distance_m / length(way));
         takePhoto();
+        last_photo_ = due;
+    }
     if (executor_.photo_interval_s > 0 && mode_ == FlightMode::mission &&
         state_.t_s - last_photo_s_ >= executor_.photo_interval_s - 1e-6)
         takePhoto();

@@ -68,7 +68,12 @@ class LineFlyer {
           transit_(plan.fences, frame, kFenceMargin_m),
           height_(flightHeight(plan, item, scale.height_m)),
           home_amsl_(homeAmsl(plan, terrain)),
-          speed_(effectiveSpeed(plan, item)) {}
+          speed_(effectiveSpeed(plan, item)) {
+        // A triggered photo at the very end would be lost: the place counts as reached a little before.
+        const bool triggered = pattern_.policy == PhotoPolicy::distance || pattern_.policy == PhotoPolicy::time;
+        if (triggered)
+            overrun_m_ = item.acceptance_m.value_or(plan.defaults.acceptance_m) + std::max(0.5, 0.1 * scale.along_m);
+    }
 
     void run(const std::vector<PhotoLine>& lines) {
         layRoute(lines);
@@ -112,9 +117,10 @@ class LineFlyer {
             vertex(entry);
             vertex(begin);
             const std::size_t first = vertices_.size() - 1;
-            for (std::size_t i = 1; i < line.points.size(); ++i) vertex(line.points[i]);
+            for (std::size_t i = 1; i + 1 < line.points.size(); ++i) vertex(line.points[i]);
+            vertex(end + out * overrun_m_);
             if (vertices_.size() - 1 > first) photo_runs_.emplace_back(first, vertices_.size() - 1);
-            vertex(end + out * pattern_.lead_m);
+            if (pattern_.lead_m > overrun_m_) vertex(end + out * pattern_.lead_m);
         }
         if (blocked)
             flight_.notes.push_back(
@@ -188,12 +194,14 @@ class LineFlyer {
             all.insert(all.end(), actions.begin(), actions.end());
         };
         if (!stops) act(startPhotos(pattern_, scale_.along_m, speed_));
+        double whole = -overrun_m_;
+        for (std::size_t k = first; k < last; ++k) whole += length(vertices_[k + 1] - vertices_[k]);
         double before = 0, next = 0;
         for (std::size_t k = first; k < last; ++k) {
             const Vec2 from = vertices_[k], to = vertices_[k + 1];
             const double run = length(to - from);
             const bool ends = k + 1 == last;
-            for (; photos && next <= before + run + (ends ? 1e-3 : 0); next += scale_.along_m) {
+            for (; photos && next <= std::min(before + run, whole) + (ends ? 1e-3 : 0); next += scale_.along_m) {
                 const double f = std::clamp((next - before) / run, 0.0, 1.0);
                 const Height height = heightAt(k, f);
                 photo(from + (to - from) * f, height, yawOf(to - from));
@@ -208,7 +216,7 @@ class LineFlyer {
             flyUntil(k, 1);
             before += run;
         }
-        flight_.line_m += before;
+        flight_.line_m += whole;
         if (!stops) act(endPhotos(pattern_));
     }
 
@@ -233,6 +241,7 @@ class LineFlyer {
     std::vector<std::pair<std::size_t, std::size_t>> photo_runs_;  // of vertices, from and to
     std::vector<std::vector<FollowPoint>> pieces_;                 // between vertices, when terrain is followed
     Vec2 last_;
+    double overrun_m_ = 0;
     double done_ = 0;  // share of the present leg that is flown
 };
 

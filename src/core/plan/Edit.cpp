@@ -109,6 +109,10 @@ std::vector<GeoPoint> placesOfWhole(const Plan& plan) {
     for (const Item& item : plan.items) {
         if (hasPosition(item.kind)) all.push_back(item.position);
         all.insert(all.end(), item.pattern->outline.begin(), item.pattern->outline.end());
+        if (item.kind == ItemKind::rings && !item.pattern->outline.empty()) {
+            const auto ring = circleOutline(item.pattern->outline.front(), item.pattern->radius_m, 8);
+            all.insert(all.end(), ring.begin(), ring.end());
+        }
     }
     for (const Fence& f : plan.fences) {
         const auto outline = f.isCircle() ? circleOutline(f.outline.front(), f.radius_m, 8) : f.outline;

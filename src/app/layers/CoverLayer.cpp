@@ -1,0 +1,134 @@
+#include "app/layers/CoverLayer.h"
+
+#include <QPainter>
+
+namespace anhinga {
+
+namespace {
+
+/// Steps of the tint: share of the promised photos, colour, words.
+struct Step {
+    QColor colour;
+    const char* text;
+};
+const Step kSteps[] = {{QColor(150, 22, 40, 190), "no photo"},
+                       {QColor(214, 92, 40, 175), "fewer than half"},
+                       {QColor(236, 176, 60, 160), "fewer than wanted"},
+                       {QColor(70, 150, 120, 130), "as wanted"},
+                       {QColor(36, 96, 150, 130), "twice as many"}};
+
+int stepOf(int seen, int promised) {
+    return seen == 0 ? 0 : 2 * seen < promised ? 1 : seen < promised ? 2 : seen < 2 * promised ? 3 : 4;
+}
+
+}  // namespace
+
+void CoverLayer::setAreas(std::vector<CoveredArea> areas, const CameraProfile& camera) {
+    if (areas == areas_ && camera == camera_) return;
+    areas_ = std::move(areas);
+    camera_ = camera;
+    counted_ = std::make_shared<Counted>();
+    outOfDate();
+}
+
+RenderedLayer::Job CoverLayer::jobFor(const MapTransform& view, const Theme&) {
+    return
+        [view, areas = areas_, camera = camera_, terrain = terrain_, counted = counted_](const std::stop_token& stop) {
+            Made made;
+            const std::lock_guard lock(counted->mutex);
+            if (!counted->done) {
+                std::vector<Coverage> cover;
+                double cells = 0, few = 0, none = 0;
+                for (const CoveredArea& a : areas) {
+                    CoverageOptions options;
+                    options.stop = stop;
+                    // Fine enough to see gaps, and no more than some hundred thousand cells.
+                    options.cell_m = std::max(1.0, a.flight->footprint.along_m / 20);
+                    const Terrain* ground = terrain->empty() ? nullptr : terrain.get();
+                    cover.push_back(coverageOf(a.flight->photos, camera, ground, a.level_amsl_m, a.area, options));
+                    if (stop.stop_requested()) return made;
+                    const auto n = static_cast<double>(cover.back().cellsInside());
+                    cells += n;
+                    few += n * cover.back().shareBelow(a.promised);
+                    none += n * cover.back().shareBelow(1);
+                }
+                counted->cover = std::move(cover);
+                counted->few = cells > 0 ? few / cells : 0;
+                counted->none = cells > 0 ? none / cells : 0;
+                counted->done = true;
+            }
+            made.image = QImage(view.size, QImage::Format_ARGB32_Premultiplied);
+            made.image.fill(Qt::transparent);
+            const UnitBox seen = boxOf(view);
+            QPainter p(&made.image);
+            p.setPen(Qt::NoPen);
+            for (std::size_t k = 0; k < areas.size(); ++k) {
+                const Coverage& c = counted->cover[k];
+                const auto px = [&](Vec2 at) {
+                    const UnitPoint u = toUnitSquare(c.frame.toGeo(at));
+                    return QPointF((u.x - seen.left) * view.scale, (u.y - seen.top) * view.scale);
+                };
+                for (int row = 0; row < c.rows; ++row) {
+                    if (stop.stop_requested()) return made;
+                    // Neighbours of one tint are one rectangle.
+                    for (int from = 0; from < c.columns;) {
+                        if (c.inside[c.at(from, row)] == 0) {
+                            ++from;
+                            continue;
+                        }
+                        const int step = stepOf(c.seen[c.at(from, row)], areas[k].promised);
+                        int to = from + 1;
+                        while (to < c.columns && c.inside[c.at(to, row)] != 0 &&
+                               stepOf(c.seen[c.at(to, row)], areas[k].promised) == step)
+                            ++to;
+                        const Vec2 low = c.corner + Vec2{from * c.cell_m, row * c.cell_m};
+                        const Vec2 high = c.corner + Vec2{to * c.cell_m, (row + 1) * c.cell_m};
+                        p.setBrush(kSteps[step].colour);
+                        p.drawPolygon(QPolygonF({px(low), px({high.x, low.y}), px(high), px({low.x, high.y})}));
+                        from = to;
+                    }
+                }
+            }
+            return made;
+        };
+}
+
+QString CoverLayer::summary() const {
+    const std::unique_lock lock(counted_->mutex, std::try_to_lock);
+    if (!lock || !counted_->done) return "counting photos …";
+    if (areas_.empty()) return "no pattern takes photos of an area";
+    return QString("%1 % seen too seldom, %2 % by no photo")
+        .arg(counted_->few * 100, 0, 'f', 1)
+        .arg(counted_->none * 100, 0, 'f', 1);
+}
+
+void CoverLayer::paintLegend(QPainter& p, const MapTransform& view, const Theme& theme) const {
+    p.save();
+    p.setRenderHint(QPainter::Antialiasing, false);
+    p.setFont(uiFont(8.5));
+    const QString title = "Photos of each place", words = summary();
+    double w = p.fontMetrics().horizontalAdvance(words);
+    for (const Step& s : kSteps) w = std::max(w, p.fontMetrics().horizontalAdvance(s.text) + 22.0);
+    const double row = 17, h = row * (2 + static_cast<double>(std::size(kSteps))) + 12;
+    const QRectF box(view.size.width() - w - 34, view.size.height() - h - 46, w + 20, h);
+    p.setPen(QPen(theme.hairline(), 1));
+    p.setBrush(theme.panel);
+    p.drawRect(box);
+    double y = box.top() + row;
+    p.setPen(theme.ink);
+    p.setFont(uiFont(8.5, true));
+    p.drawText(QPointF(box.left() + 10, y), title);
+    p.setFont(uiFont(8.5));
+    for (const Step& s : kSteps) {
+        y += row;
+        QColor solid = s.colour;
+        solid.setAlpha(230);
+        p.fillRect(QRectF(box.left() + 10, y - 10, 14, 11), solid);
+        p.drawText(QPointF(box.left() + 32, y), s.text);
+    }
+    p.setPen(theme.quiet);
+    p.drawText(QPointF(box.left() + 10, y + row), words);
+    p.restore();
+}
+
+}  // namespace anhinga

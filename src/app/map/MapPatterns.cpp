@@ -1,0 +1,145 @@
+// Patterns on the map: their areas and lines, their photos and what each of them sees.
+#include <QtWidgets>
+
+#include "app/layers/CoverLayer.h"
+#include "app/map/MapPens.h"
+#include "app/map/MapView.h"
+#include "app/widgets/Quantity.h"
+#include "core/geo/Polygon.h"
+#include "core/pattern/Coverage.h"
+
+namespace anhinga {
+
+namespace {
+
+constexpr std::size_t kPrintsAtOnce = 200;  // outlines made in one painting; the next goes on
+constexpr std::size_t kMostPrints = 4000;   // more are a grey area and say nothing
+constexpr double kReach_px = 14;            // from a photo to the pointer
+
+}  // namespace
+
+void MapView::tellCover() {
+    const Derived& d = *session_->derived();
+    std::vector<CoveredArea> areas;
+    for (const OpenedPattern& o : d.view.route.patterns) {
+        if (o.item.kind != ItemKind::block || o.flight->photos.empty()) continue;
+        CoveredArea a{o.flight, {o.item.pattern->outline}, promisedPhotos(*o.item.pattern), 0};
+        a.area.insert(a.area.end(), o.item.pattern->holes.begin(), o.item.pattern->holes.end());
+        if (const auto amsl = o.flight->photos.front().amsl_m) a.level_amsl_m = *amsl - o.flight->height_above_ground_m;
+        areas.push_back(std::move(a));
+    }
+    layers_.setCovered(areas, d.plan->camera);
+}
+
+void MapView::paintPatterns(QPainter& p) {
+    for (const Item& item : session_->plan()->items) {
+        if (!isPattern(item.kind)) continue;
+        const bool selected = session_->isSelected(item.id);
+        const QPolygonF outline = polygon(item.pattern->outline);
+        p.setPen(pen(theme_.reed, selected ? 3 : 2));
+        if (item.kind == ItemKind::rings) {
+            if (outline.isEmpty()) continue;
+            p.setBrush(theme_.raised);
+            p.drawEllipse(outline[0], 7, 7);
+            p.drawLine(outline[0] - QPointF(11, 0), outline[0] + QPointF(11, 0));
+            p.drawLine(outline[0] - QPointF(0, 11), outline[0] + QPointF(0, 11));
+        } else if (hasArea(item.kind)) {
+            QPainterPath area;
+            area.addPolygon(outline);
+            area.closeSubpath();
+            for (const auto& hole : item.pattern->holes) {
+                area.addPolygon(polygon(hole));
+                area.closeSubpath();
+            }
+            p.setBrush(item.kind == ItemKind::block && !layers_.showsCover() ? QBrush(alpha(theme_.reed, 60))
+                                                                             : QBrush(Qt::NoBrush));
+            p.drawPath(area);
+        } else {
+            p.setBrush(Qt::NoBrush);
+            const double band = item.kind == ItemKind::corridor ? item.pattern->width_m / view_.metresPerPixel() : 0;
+            if (band > 3) {
+                p.setPen(QPen(alpha(theme_.reed, 60), band, Qt::SolidLine, Qt::FlatCap, Qt::BevelJoin));
+                p.drawPolyline(outline);
+            }
+            p.setPen(pen(alpha(theme_.raised, 200), selected ? 6 : 5));
+            p.drawPolyline(outline);
+            p.setPen(pen(theme_.reed, selected ? 4 : 3));
+            p.drawPolyline(outline);
+        }
+    }
+}
+
+const OpenedPattern* MapView::photographed() const {
+    if (session_->selection().size() != 1 || !session_->upToDate()) return nullptr;
+    for (const OpenedPattern& o : session_->derived()->view.route.patterns)
+        if (session_->isSelected(o.item.id) && !o.flight->photos.empty()) return &o;
+    return nullptr;
+}
+
+QPolygonF MapView::printOf(const OpenedPattern& opened, const PlannedPhoto& photo, double level_amsl_m) const {
+    const Terrain* terrain = session_->terrain()->empty() ? nullptr : session_->terrain().get();
+    // Beside a wall or tower what matters is the thing itself, not the country behind it.
+    const double range = hasArea(opened.item.kind) || opened.item.kind == ItemKind::corridor
+                             ? kPhotoRange_m
+                             : 1.15 * opened.flight->height_above_ground_m;
+    QPolygonF print;
+    for (const GeoPoint& g : photoOnGround(photo, session_->derived()->plan->camera, terrain, level_amsl_m, range))
+        print << toMercator(g);
+    return print;
+}
+
+/// The photos of the one selected pattern, outlines of what they see, and the one under the pointer by itself.
+void MapView::paintPhotos(QPainter& p) {
+    const OpenedPattern* opened = photographed();
+    if (opened == nullptr) {
+        prints_ = {};
+        return;
+    }
+    const auto& photos = opened->flight->photos;
+    const double level = photos.front().amsl_m.value_or(0) - opened->flight->height_above_ground_m;
+    if (prints_.of != opened->flight) prints_ = {opened->flight, {}};
+    const std::size_t wanted = photos.size() <= kMostPrints ? photos.size() : 0;
+    for (std::size_t i = 0; i < kPrintsAtOnce && prints_.outlines.size() < wanted; ++i)
+        prints_.outlines.push_back(printOf(*opened, photos[prints_.outlines.size()], level));
+    if (prints_.outlines.size() < wanted)
+        QMetaObject::invokeMethod(
+            this, [this] { update(); }, Qt::QueuedConnection);
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(alpha(theme_.reed, 70), 1));
+    const QRectF seen = QRectF(rect());
+    for (const QPolygonF& print : prints_.outlines) {
+        const QPolygonF line = onScreen(print, 0);
+        if (line.boundingRect().intersects(seen)) p.drawPolygon(line);
+    }
+    std::size_t under = photos.size();
+    double nearest = kReach_px;
+    QVector<QPointF> dots;
+    for (std::size_t i = 0; i < photos.size(); ++i) {
+        const QPointF at = view_.toScreen(photos[i].place);
+        if (!seen.contains(at)) continue;
+        dots.append(at);
+        if (hover_ && std::hypot(at.x() - hover_->x(), at.y() - hover_->y()) < nearest) {
+            nearest = std::hypot(at.x() - hover_->x(), at.y() - hover_->y());
+            under = i;
+        }
+    }
+    p.setPen(QPen(theme_.ink, 3, Qt::SolidLine, Qt::RoundCap));
+    p.drawPoints(dots.constData(), static_cast<int>(dots.size()));
+    if (under == photos.size() || grip_ != Grip::none || tool_ != MapTool::select) return;
+    const PlannedPhoto& photo = photos[under];
+    const QPolygonF outline = onScreen(printOf(*opened, photo, level), 0);
+    p.setBrush(alpha(theme_.marigold, 60));
+    p.setPen(pen(theme_.marigold, 2.2));
+    p.drawPolygon(outline);
+    // Its upper edge, so that one sees which way up it is.
+    p.setPen(pen(theme_.ink, 2.6));
+    p.drawLine(outline[0], outline[1]);
+    p.setFont(uiFont(8.5, true));
+    const auto ground = session_->terrain()->sample(photo.place);
+    QString text = QString("photo %1 of %2 · %3°").arg(under + 1).arg(photos.size()).arg(photo.yaw_deg, 0, 'f', 0);
+    if (photo.pitch_deg > -89.5) text += QString(", camera %1°").arg(photo.pitch_deg, 0, 'f', 0);
+    if (photo.amsl_m && ground) text += inUnits(QString(" · %1 m over ground").arg(*photo.amsl_m - *ground, 0, 'f', 0));
+    haloText(p, view_.toScreen(photo.place) + QPointF(12, -10), text, theme_.ink, theme_.raised);
+}
+
+}  // namespace anhinga
