@@ -31,7 +31,7 @@ TEST_CASE("a summary has the plan's size, place, batteries and picture", "[shelf
     CHECK(s.items == 10);
     REQUIRE(s.place);
     CHECK(s.place->lat_deg == Approx(47.3052).margin(0.001));
-    CHECK(s.length_m == Approx(6300).margin(150));
+    CHECK(s.length_m == Approx(6520).margin(100));
     CHECK(s.area_m2 == Approx(45000).margin(3000));
     CHECK(s.batteries == 1);
     REQUIRE(s.picture.size() == QSize(120, 80));

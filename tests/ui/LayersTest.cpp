@@ -67,8 +67,8 @@ TEST_CASE("layers are hidden, thinned and reordered, and remembered", "[ui][laye
         const QColor picture = mapColour(d);
         d.key(Qt::Key_J);
         auto* list = d.child<QListWidget>("layer list");
-        REQUIRE(list->count() == 5);
-        CHECK(list->item(4)->text() == "Coastline and heights");
+        REQUIRE(list->count() == 6);
+        CHECK(list->item(5)->text() == "Coastline and heights");
         const int row = rowOf(list, "Pictures of the plan");
         list->setCurrentRow(row);
         list->setFocus();
@@ -85,7 +85,7 @@ TEST_CASE("layers are hidden, thinned and reordered, and remembered", "[ui][laye
         // Under the backdrop it is not seen at all.
         QTest::keyClick(list, Qt::Key_Down, Qt::AltModifier);
         calm(d);
-        CHECK(rowOf(list, "Pictures of the plan") == 4);
+        CHECK(rowOf(list, "Pictures of the plan") == 5);
         const QColor under = mapColour(d);
         CHECK(std::abs(under.red() - heights.red()) < 4);
         CHECK_FALSE(d.child<QPushButton>("layer remove")->isEnabled());
@@ -93,7 +93,7 @@ TEST_CASE("layers are hidden, thinned and reordered, and remembered", "[ui][laye
     // Another run: as it was left. (The driver clears settings, so the window is made by hand.)
     MainWindow again;
     const auto& layers = again.map().layers().layers();
-    REQUIRE(layers.size() == 5);
+    REQUIRE(layers.size() == 6);
     CHECK(layers[0]->spec().kind == LayerKind::planPicture);
     CHECK(layers[0]->spec().opacity == Approx(0.5));
     QSettings().clear();
@@ -124,7 +124,7 @@ TEST_CASE("a web address that cannot work is refused with what is missing", "[ui
     d.openDemo();
     addWebMap(d, "http://127.0.0.1:1/{z}/{x}.png");
     CHECK(d.child<QLabel>("web problem")->text().contains("{y}"));
-    CHECK(d.window.map().layers().layers().size() == 5);
+    CHECK(d.window.map().layers().layers().size() == 6);
 }
 
 TEST_CASE("an area stored from the tile server is there with the server stopped", "[ui][layers][store]") {

@@ -146,7 +146,7 @@ Pattern readPattern(ItemKind kind, const Json& feature, const Json& data) {
         p.outline = {readPoint(geometry.value("coordinates", Json()))};
     } else if (hasArea(kind)) {
         p.outline = readOutline(feature);
-        const Json rings = geometry.at("coordinates");
+        const Json& rings = geometry.at("coordinates");
         for (std::size_t i = 1; i < rings.size(); ++i) p.holes.push_back(readRing(rings[i]));
     } else {
         if (!geometry.is_object() || geometry.value("type", Json()) != "LineString")
