@@ -42,7 +42,11 @@ Sight sightTo(GeoPoint from, std::optional<double> from_amsl, GeoPoint to, std::
 
 double flownOver_m(const std::vector<PatternPoint>& points) {
     double sum = 0;
-    for (std::size_t i = 1; i < points.size(); ++i) sum += distance_m(points[i - 1].place, points[i].place);
+    for (std::size_t i = 1; i < points.size(); ++i) {
+        const PatternPoint &a = points[i - 1], &b = points[i];
+        const double up = a.height.ref == b.height.ref ? b.height.value_m - a.height.value_m : 0;
+        sum += std::hypot(distance_m(a.place, b.place), up);
+    }
     return sum;
 }
 

@@ -23,7 +23,7 @@ struct Sight {
 };
 Sight sightTo(GeoPoint from, std::optional<double> from_amsl, GeoPoint to, std::optional<double> to_amsl);
 
-/// Summed distance between the places of a flight.
+/// Summed distance between the places of a flight, up and down included where they are measured alike.
 double flownOver_m(const std::vector<PatternPoint>& points);
 
 }  // namespace anhinga
