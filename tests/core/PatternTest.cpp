@@ -417,3 +417,100 @@ TEST_CASE("patterns are opened anew only when something they depend on changed",
         CHECK(expand(other, nullptr, plan, first).patterns[0].flight != first.patterns[0].flight);
     }
 }
+
+TEST_CASE("patterns of every kind come back from their file as they were", "[pattern][file]") {
+    for (const ItemKind kind : {ItemKind::block, ItemKind::corridor, ItemKind::rings, ItemKind::face, ItemKind::lap}) {
+        INFO(kindText(kind));
+        Plan plan = planAt(kPlace);
+        const std::vector<Vec2> corners{{0, 0}, {200, 0}, {200, 150}, {0, 150}};
+        Item item = patternItem(kind, around(kPlace, kind == ItemKind::rings ? std::vector<Vec2>{{5, 5}} : corners));
+        item.id = plan.newId();
+        Pattern& p = item.pattern.edit();
+        p.policy = PhotoPolicy::time;
+        p.pitch_deg = -35.5;
+        p.reverse = kind != ItemKind::rings;
+        if (kind == ItemKind::block) {
+            p.holes = {around(kPlace, {{50, 50}, {80, 50}, {80, 90}})};
+            p.best_heading = p.crossing = p.follow = true;
+            p.heading_deg = 123.25;
+            p.start_corner = 2;
+            p.nudge_east_m = 3;
+            p.nudge_north_m = -4.5;
+        }
+        if (kind == ItemKind::block || kind == ItemKind::corridor) {
+            p.gsd_cm = 1.75;
+            p.overlap_percent = 81;
+            p.sidelap_percent = 62.5;
+            p.margin_m = 7;
+            p.lead_m = 12;
+            p.tolerance_m = 1.5;
+            p.whole_photos = false;
+        }
+        if (kind == ItemKind::corridor) {
+            p.width_m = 44;
+            p.strips = 3;
+            p.offset_m = -6;
+        }
+        if (kind == ItemKind::rings || kind == ItemKind::face) {
+            p.low_m = 11;
+            p.high_m = 33;
+            p.step_up_m = 5.5;
+            p.spacing_m = 4;
+        }
+        if (kind == ItemKind::rings) {
+            p.radius_m = 27;
+            p.radius_step_m = -1.5;
+            p.per_ring = 17;
+            p.start_deg = 200;
+            p.anticlockwise = true;
+        }
+        if (kind == ItemKind::rings || kind == ItemKind::lap) p.target = Height::amsl(61.5);
+        if (kind == ItemKind::face) {
+            p.stand_off_m = 9;
+            p.left_side = p.columns = true;
+            p.tilt_from_deg = -20;
+            p.tilt_to_deg = 20;
+            p.tilt_step_deg = 10;
+            p.turn_from_deg = -30;
+            p.turn_to_deg = 30;
+            p.turn_step_deg = 30;
+            p.shots = 4;
+        }
+        if (kind == ItemKind::lap) p.spacing_m = 13;
+        plan.items.push_back(item);
+        plan.camera.portrait = true;
+        plan.camera.triggered = false;
+        const std::string text = writePlanText(plan);
+        const auto back = readPlanText(text, "t");
+        REQUIRE(back);
+        CHECK(*back == plan);
+        CHECK(writePlanText(*back) == text);
+    }
+}
+
+TEST_CASE("patterns move, turn and grow as a whole, and copies keep their own numbers", "[pattern][edit]") {
+    Plan plan = planAt(kPlace);
+    Item item = blockOver({{0, 0}, {200, 0}, {200, 150}, {0, 150}});
+    item.id = plan.newId();
+    item.pattern.edit().holes = {around(kPlace, {{50, 50}, {80, 50}, {80, 90}})};
+    plan.items.push_back(item);
+    Item ring = patternItem(ItemKind::rings, {kPlace});
+    ring.id = plan.newId();
+    plan.items.push_back(ring);
+    const Plan before = plan;
+    const Ids both{item.id, ring.id};
+    moveBy(plan, both, 90, 100);
+    CHECK(before.items[0].pattern->outline == item.pattern->outline);  // the snapshot is untouched
+    for (std::size_t i = 0; i < 4; ++i)
+        CHECK(distance_m(plan.items[0].pattern->outline[i], item.pattern->outline[i]) == Approx(100).margin(0.01));
+    CHECK(distance_m(plan.items[0].pattern->holes[0][1], item.pattern->holes[0][1]) == Approx(100).margin(0.01));
+    CHECK(distance_m(plan.items[1].pattern->outline[0], kPlace) == Approx(100).margin(0.01));
+    rotateBy(plan, both, kPlace, 30);
+    CHECK(plan.items[0].pattern->heading_deg == Approx(30));
+    CHECK(plan.items[1].pattern->start_deg == Approx(30));
+    const double area = openPattern(before, before.items[0], nullptr).area_m2;
+    scaleBy(plan, both, kPlace, 2);
+    CHECK(openPattern(plan, plan.items[0], nullptr).area_m2 == Approx(4 * area).epsilon(0.001));
+    CHECK(plan.items[1].pattern->radius_m == Approx(80));
+    CHECK(before.items[1].pattern->radius_m == 40);
+}

@@ -80,9 +80,6 @@ PatternFlight rings(const Plan& plan, const Item& item, const Terrain* terrain) 
         flight.line_m += chord * n;
         flight.height_above_ground_m = radius;
     }
-    if (p.reverse) {
-        flight.notes.push_back("rings are flown from the lowest up; their direction is set by \"anticlockwise\"");
-    }
     flight.points.back().actions.push_back(LookAtStop{});
     flight.distance_m = flownOver_m(flight.points);
     if (!target_amsl)
