@@ -204,7 +204,7 @@ void countCoverage(benchmark::State& state) {
     double cells = 0;
     for (auto _ : state)
         cells = static_cast<double>(
-            coverageOf(photos, plan.camera, terrain->get(), 0, {item.pattern->outline}, {}).cellsInside());
+            coverageOf(photos, plan.camera, terrain->get(), 0, photoAreaOf(item), {}).cellsInside());
     state.counters["photos"] = static_cast<double>(photos.size());
     state.counters["cells"] = cells;
 }

@@ -31,6 +31,9 @@ struct CliArguments {
     double wind_from_deg = 0, wind_speed_mps = 0;
     int session = -1;
     bool list = false, csv = false;
+    int sortie = 0;  // 0: the whole plan
+    bool anew = false;
+    int resume_item = 0, resume_photo = 0;
     double timeout_s = 3600;  // of a flight
     PatternOptions pattern;
 };
@@ -43,6 +46,7 @@ CliResult cliFace(const CliArguments& a);
 CliResult cliLap(const CliArguments& a);
 CliResult cliPhotos(const CliArguments& a);
 CliResult cliRehearse(const CliArguments& a);
+CliResult cliSorties(const CliArguments& a);
 CliResult cliCompile(const CliArguments& a);
 CliResult cliSend(const CliArguments& a);
 CliResult cliFetch(const CliArguments& a);

@@ -5,6 +5,7 @@
 #include "core/exchange/Export.h"
 #include "core/exchange/Import.h"
 #include "core/logio/LogReader.h"
+#include "core/sortie/Sorties.h"
 
 namespace anhinga {
 
@@ -19,6 +20,13 @@ Result<LoadedPlan> loadForCli(const CliArguments& a) {
     if (!terrain) return tl::unexpected(terrain.error());
     loaded.terrain = *terrain;
     loaded.view = viewOf(loaded.plan, loaded.terrain.get());
+    if (a.sortie > 0) {
+        auto sorties = sortiesOf(loaded.plan, loaded.view.route, loaded.terrain.get());
+        if (static_cast<std::size_t>(a.sortie) > sorties.size())
+            return fail("{}: no sortie {}; it is flown in {}", a.plan, a.sortie, sorties.size());
+        Route& route = sorties[static_cast<std::size_t>(a.sortie) - 1].route;
+        loaded.view = viewOf(loaded.plan, std::move(route), loaded.terrain.get());
+    }
     return loaded;
 }
 
@@ -34,7 +42,18 @@ CliResult cliCheck(const CliArguments& a) {
     if (view.mission)
         if (const auto r = rehearse(loaded->plan, *view.mission, loaded->terrain))
             energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item};
-    const auto findings = check({loaded->plan, view, loaded->terrain.get(), energy});
+    const std::optional covers = countCovers(loaded->plan, view.route.patterns, loaded->terrain.get());
+    std::vector<FlownSortiePtr> sorties;
+    if (a.sortie == 0 && !loaded->plan.cuts.empty())
+        sorties = *flySorties(loaded->plan, view.route, loaded->terrain, {});
+    const auto findings = withSorties(a.sortie == 0 ? loaded->plan : Plan{},
+                                      check({.plan = loaded->plan,
+                                             .view = view,
+                                             .terrain = loaded->terrain.get(),
+                                             .energy = energy,
+                                             .in_sorties = sorties.size() > 1,
+                                             .covers = &*covers}),
+                                      sorties);
     CliResult out;
     out.json["findings"] = Json::array();
     std::size_t counts[3] = {};
@@ -51,6 +70,23 @@ CliResult cliCheck(const CliArguments& a) {
     out.json["distance_m"] = view.path.length_m;
     out.json["photos"] = view.route.photos;
     out.json["area_m2"] = view.route.area_m2;
+    out.json["sorties"] = std::max<std::size_t>(1, sorties.size());
+    out.json["patterns"] = Json::array();
+    for (const OpenedPattern& o : view.route.patterns) {
+        const PatternFlight& f = *o.flight;
+        out.json["patterns"].push_back({{"item", o.item.id},
+                                        {"kind", kindText(o.item.kind)},
+                                        {"name", o.item.name},
+                                        {"area_m2", f.area_m2},
+                                        {"photos", f.photos.size()},
+                                        {"lines", f.lines},
+                                        {"distance_m", f.distance_m},
+                                        {"gsd_cm", f.gsd_mean_m * 100},
+                                        {"problem", f.problem}});
+        out.text += fmt::format("      {}{}: {:.2f} ha, {} photos, {}\n", itemText(loaded->plan, o.item.id),
+                                o.item.name.empty() ? "" : " (" + o.item.name + ")", f.area_m2 / 1e4, f.photos.size(),
+                                distanceText(f.distance_m));
+    }
     out.json["lowest_clearance_m"] = view.clearance.lowest_m ? Json(*view.clearance.lowest_m) : Json();
     out.text +=
         fmt::format("{} stop, {} warn, {} note; {} mission items, {}, lowest clearance {}", counts[0], counts[1],

@@ -10,7 +10,33 @@ namespace anhinga {
 
 namespace {
 
-/// View and findings; the rehearsal, if there is one, is that of an earlier snapshot for now.
+void findAll(Derived& d, Wind wind) {
+    std::optional<EnergyForecast> energy;
+    if (d.rehearsal)
+        energy =
+            EnergyForecast{d.rehearsal->energy_left_percent, d.rehearsal->reached_reserve, d.rehearsal->reserve_item};
+    d.findings = check({.plan = *d.plan,
+                        .view = d.view,
+                        .terrain = d.terrain.get(),
+                        .energy = energy,
+                        .wind_mps = wind.speed_mps,
+                        .in_sorties = d.complete ? d.sorties.size() > 1 : !d.plan->cuts.empty(),
+                        .covers = &d.covers});
+    // Until the sorties of this snapshot are flown, what was found in those of the one before still stands.
+    if (!d.plan->cuts.empty() && (d.complete || !d.sorties.empty()))
+        d.findings = withSorties(*d.plan, std::move(d.findings), d.sorties);
+}
+
+/// True when what every pattern's photos see is counted.
+bool allCounted(const Derived& d) {
+    return std::all_of(d.view.route.patterns.begin(), d.view.route.patterns.end(), [&](const OpenedPattern& o) {
+        return o.flight->photos.empty() || photoAreaOf(o.item).empty() ||
+               std::any_of(d.covers.begin(), d.covers.end(),
+                           [&](const PatternCoverPtr& c) { return c->flight == o.flight; });
+    });
+}
+
+/// View and findings; rehearsal and sorties, if there are any, are those of an earlier snapshot for now.
 std::shared_ptr<Derived> deriveView(PlanPtr plan, TerrainPtr terrain, Wind wind, const Derived* before) {
     auto d = std::make_shared<Derived>();
     d->plan = plan;
@@ -23,40 +49,67 @@ std::shared_ptr<Derived> deriveView(PlanPtr plan, TerrainPtr terrain, Wind wind,
         d->rehearsal = before->rehearsal;
         d->not_rehearsed = before->not_rehearsed;
     }
-    std::optional<EnergyForecast> energy;
-    if (d->rehearsal)
-        energy = EnergyForecast{d->rehearsal->energy_left_percent, d->rehearsal->reached_reserve,
-                                d->rehearsal->reserve_item};
-    d->findings = check({*plan, d->view, terrain.get(), energy, wind.speed_mps});
+    if (before != nullptr) {
+        if (plan->cuts == before->plan->cuts) d->sorties = before->sorties;
+        for (const PatternCoverPtr& c : before->covers)
+            if (d->view.route.flightOf(c->item) == c->flight.get()) d->covers.push_back(c);
+    }
+    findAll(*d, wind);
     return d;
 }
 
-/// The same with its own rehearsal; nothing when it was overtaken.
+/// The same with its own rehearsal and sorties; nothing when it was overtaken.
 std::shared_ptr<Derived> deriveRehearsal(const Derived& viewed, Wind wind, const std::stop_token& stop) {
     std::shared_ptr<const Rehearsal> rehearsal;
     QString why_not = viewed.not_rehearsed;
-    std::optional<EnergyForecast> energy;
     if (viewed.view.mission) {
         why_not.clear();
         auto r = rehearse(*viewed.plan, *viewed.view.mission, viewed.terrain, {wind, 6 * 3600, stop});
-        if (r) {
-            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item};
+        if (r)
             rehearsal = std::make_shared<const Rehearsal>(std::move(*r));
-        } else {
+        else
             why_not = QString::fromStdString(r.error().message);
-        }
     }
-    if (stop.stop_requested()) return nullptr;
+    std::optional<std::vector<FlownSortiePtr>> sorties(std::in_place);
+    if (!viewed.plan->cuts.empty())
+        sorties = flySorties(*viewed.plan, viewed.view.route, viewed.terrain, wind, stop);
+    if (stop.stop_requested() || !sorties) return nullptr;
     // Only now is the view copied: most rehearsals begun during a drag are overtaken.
     auto d = std::make_shared<Derived>(viewed);
     d->complete = true;
     d->rehearsal = std::move(rehearsal);
     d->not_rehearsed = why_not;
-    d->findings = check({*d->plan, d->view, d->terrain.get(), energy, wind.speed_mps});
+    d->sorties = std::move(*sorties);
+    d->covered = allCounted(*d);
+    findAll(*d, wind);
+    return d;
+}
+
+/// The same with what its photos see; nothing when it was overtaken.
+std::shared_ptr<Derived> deriveCovers(const Derived& rehearsed, Wind wind, const std::stop_token& stop) {
+    auto covers =
+        countCovers(*rehearsed.plan, rehearsed.view.route.patterns, rehearsed.terrain.get(), stop, rehearsed.covers);
+    if (!covers) return nullptr;
+    auto d = std::make_shared<Derived>(rehearsed);
+    d->covered = true;
+    d->covers = std::move(*covers);
+    findAll(*d, wind);
     return d;
 }
 
 }  // namespace
+
+std::optional<int> visitsOf(const Derived& d, ItemId id) {
+    std::optional<int> most;
+    const auto count = [&](const std::shared_ptr<const Rehearsal>& r) {
+        if (!r) return;
+        const auto at = r->visits.find(id);
+        if (at != r->visits.end()) most = std::max(most.value_or(0), at->second);
+    };
+    if (d.sorties.empty()) count(d.rehearsal);
+    for (const FlownSortiePtr& s : d.sorties) count(s->rehearsal);
+    return most;
+}
 
 PlanSession::PlanSession(QObject* parent) : QObject(parent) {
     plan_ = saved_ = std::make_shared<const Plan>();
@@ -68,6 +121,7 @@ PlanSession::PlanSession(QObject* parent) : QObject(parent) {
 }
 
 PlanSession::~PlanSession() {
+    cutter_ = {};
     worker_.request_stop();
     const std::lock_guard lock(mutex_);
     running_.request_stop();
@@ -269,6 +323,12 @@ void PlanSession::work(const std::stop_token& stop) {
         whole->serial = ++serial;
         publish(whole);
         last = whole;
+        if (whole->covered) continue;
+        auto covered = deriveCovers(*whole, job.wind, mine);
+        if (!covered) continue;
+        covered->serial = ++serial;
+        publish(covered);
+        last = covered;
     }
 }
 
@@ -283,8 +343,92 @@ void PlanSession::publish(const DerivedPtr& result) {
 
 void PlanSession::take(const DerivedPtr& result) {
     if (result->serial <= derived_->serial) return;
+    const bool had_sorties = !derived_->sorties.empty();
     derived_ = result;
+    if (result->complete) {
+        // A plan that is cut is handed over one sortie after the other, unless the whole is asked for.
+        const int n = static_cast<int>(result->sorties.size());
+        sortie_ = n == 0 ? 0 : !had_sorties ? 1 : std::min(sortie_, n);
+        if (wanted_cut_ && result->plan == plan_) {
+            for (const FlownSortiePtr& s : result->sorties)
+                if (s->sortie.from == *wanted_cut_) sortie_ = s->sortie.number;
+            wanted_cut_.reset();
+        }
+    }
     emit derivedChanged();
+}
+
+const FlownSortie* PlanSession::flown() const {
+    const auto n = static_cast<std::size_t>(sortie_);
+    return n > 0 && n <= derived_->sorties.size() ? derived_->sorties[n - 1].get() : nullptr;
+}
+
+void PlanSession::chooseSortie(int number) {
+    if (number == sortie_ || number < 0 || number > static_cast<int>(derived_->sorties.size())) return;
+    sortie_ = number;
+    emit derivedChanged();
+}
+
+const PlanView& PlanSession::flownView() const {
+    return flown() != nullptr ? flown()->view : derived_->view;
+}
+
+std::shared_ptr<const Rehearsal> PlanSession::flownRehearsal() const {
+    return flown() != nullptr ? flown()->rehearsal : derived_->rehearsal;
+}
+
+QString PlanSession::notRehearsed() const {
+    return flown() != nullptr ? QString::fromStdString(flown()->not_rehearsed) : derived_->not_rehearsed;
+}
+
+const std::vector<Finding>& PlanSession::flownFindings() const {
+    return flown() != nullptr ? flown()->findings : derived_->findings;
+}
+
+void PlanSession::beginSortieAt(const QString& name, const Cut& cut) {
+    wanted_cut_ = cut;
+    const PlanPtr before = plan_;
+    edit(name, [&](Plan& p) { addCut(p, cut); });
+    if (plan_ != before) return;
+    // It is cut there already.
+    wanted_cut_.reset();
+    for (const FlownSortiePtr& s : derived_->sorties)
+        if (s->sortie.from == cut) chooseSortie(s->sortie.number);
+}
+
+void PlanSession::cutIntoSorties() {
+    if (cutting_) return;
+    cutting_ = true;
+    cutting_share_ = 0;
+    emit cuttingChanged();
+    cutter_ = std::jthread([this, plan = plan_, terrain = terrain_, wind = wind_](const std::stop_token& stop) {
+        const auto tell = [this](auto what) { QMetaObject::invokeMethod(this, std::move(what), Qt::QueuedConnection); };
+        CutOptions options;
+        options.wind = wind;
+        options.stop = stop;
+        options.progress = [&](double share) {
+            tell([this, share] {
+                cutting_share_ = share;
+                emit cuttingChanged();
+            });
+        };
+        auto cuts = suggestCuts(*plan, expand(*plan, terrain.get()), terrain, options);
+        tell([this, plan, cuts = std::move(cuts)] {
+            cutting_ = false;
+            QString how;
+            if (!cuts) {
+                how = "Not cut: " + QString::fromStdString(cuts.error().message);
+            } else if (plan_ != plan) {
+                how = "Not cut: the plan was changed meanwhile";
+            } else {
+                edit("Cut into sorties", [&](Plan& p) { p.cuts = *cuts; });
+                how = cuts->empty() ? QString("One battery carries the whole plan: nothing to cut")
+                                    : QString("Cut into %1 sorties").arg(cuts->size() + 1);
+            }
+            emit cuttingChanged();
+            emit cutEnded(how);
+        });
+    });
 }
 
 bool PlanSession::waitUntilDerived(int timeout_ms) {

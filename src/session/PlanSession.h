@@ -13,6 +13,7 @@
 
 #include "core/check/Check.h"
 #include "core/flight/Rehearse.h"
+#include "core/sortie/Sorties.h"
 #include "core/plan/Plan.h"
 #include "core/terrain/Terrain.h"
 
@@ -29,11 +30,17 @@ struct Derived {
     std::vector<Finding> findings;
     std::shared_ptr<const Rehearsal> rehearsal;  // null with the reason in `not_rehearsed`
     QString not_rehearsed;
-    /// False while the rehearsal is still that of an earlier snapshot; view and findings are already of this one.
+    std::vector<FlownSortiePtr> sorties;  // of a plan with cuts; empty: flown in one
+    /// False while rehearsal and sorties are still those of an earlier snapshot; view and findings are already of this
+    /// one.
     bool complete = false;
+    std::vector<PatternCoverPtr> covers;  // what is counted so far
+    bool covered = false;                 // all of them are
     std::uint64_t serial = 0;  // grows with every result
 };
 using DerivedPtr = std::shared_ptr<const Derived>;
+/// How often an item is flown, as rehearsed: in one, or in the sortie that flies it most often.
+std::optional<int> visitsOf(const Derived& d, ItemId id);
 
 class PlanSession : public QObject {
     Q_OBJECT
@@ -42,8 +49,8 @@ class PlanSession : public QObject {
     ~PlanSession() override;
 
     PlanPtr plan() const { return plan_; }
-    /// Newest result; may be of an earlier snapshot while a newer one is computed. Never null. Each snapshot gives two:
-    /// view and findings at once, then the same with its own rehearsal.
+    /// Newest result; may be of an earlier snapshot while a newer one is computed. Never null. Each snapshot gives
+    /// three: view and findings at once, the same with its own rehearsal and sorties, the same with its photos counted.
     DerivedPtr derived() const { return derived_; }
     TerrainPtr terrain() const { return terrain_; }
     bool upToDate() const { return derived_->plan == plan_ && derived_->terrain == terrain_; }
@@ -80,6 +87,22 @@ class PlanSession : public QObject {
     void select(std::set<ItemId> ids);
     bool isSelected(ItemId id) const { return selection_.contains(id); }
 
+    /// What Rehearse plays and a hand-over sends: a sortie, counted from 1, or the whole plan (0).
+    int sortie() const { return sortie_; }
+    void chooseSortie(int number);
+    const PlanView& flownView() const;
+    std::shared_ptr<const Rehearsal> flownRehearsal() const;
+    QString notRehearsed() const;
+    const std::vector<Finding>& flownFindings() const;
+    /// A sortie that begins here is made, as an undoable step, and chosen.
+    void beginSortieAt(const QString& name, const Cut& cut);
+    /// Looks for cuts in the background (suggestCuts()) and makes them, as one undoable step; a plan that was changed
+    /// meanwhile stays as it is. Answered by cutEnded().
+    void cutIntoSorties();
+    void stopCutting() { cutter_.request_stop(); }
+    bool cutting() const { return cutting_; }
+    double cuttingShare() const { return cutting_share_; }
+
     Wind wind() const { return wind_; }
     void setWind(Wind wind);
 
@@ -95,6 +118,8 @@ class PlanSession : public QObject {
     void terrainChanged();
     /// Another plan is open, from a file or recovered.
     void opened();
+    void cuttingChanged();
+    void cutEnded(const QString& how);
 
   private:
     struct Step {
@@ -109,6 +134,7 @@ class PlanSession : public QObject {
     void work(const std::stop_token& stop);
     void publish(const DerivedPtr& result);
     void take(const DerivedPtr& result);
+    const FlownSortie* flown() const;
 
     PlanPtr plan_, saved_;
     TerrainPtr terrain_ = std::make_shared<const Terrain>();
@@ -121,6 +147,11 @@ class PlanSession : public QObject {
     int merge_ = 0;
     std::set<ItemId> selection_;
     Wind wind_;
+    int sortie_ = 0;
+    std::optional<Cut> wanted_cut_;  // the sortie that begins here is chosen once it is known
+    bool cutting_ = false;
+    double cutting_share_ = 0;
+    std::jthread cutter_;
 
     std::mutex mutex_;
     std::condition_variable_any wake_, finished_;

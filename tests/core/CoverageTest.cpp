@@ -314,7 +314,7 @@ TEST_CASE("the coverage the program counts is the one that rays count", "[patter
         item.pattern.edit().pitch_deg = pitch;
         const PatternFlight flight = openPattern(plan, item, terrain->get());
         const Coverage coverage =
-            coverageOf(flight.photos, plan.camera, terrain->get(), 0, {item.pattern->outline}, {.cell_m = 12});
+            coverageOf(flight.photos, plan.camera, terrain->get(), 0, photoAreaOf(item), {.cell_m = 12});
         REQUIRE(coverage.cellsInside() > 300);
         const LocalFrame frame(shape.place);
         std::vector<Pose> poses;
@@ -343,13 +343,13 @@ TEST_CASE("gaps in the cover are found with place and size, and counting can be 
     Item item = surveyOf(shape, 45);
     item.height = Height::aboveHome(45);
     PatternFlight flight = openPattern(plan, item, nullptr);
-    const auto whole = coverageOf(flight.photos, plan.camera, nullptr, 0, {item.pattern->outline}, {});
+    const auto whole = coverageOf(flight.photos, plan.camera, nullptr, 0, photoAreaOf(item), {});
     CHECK(whole.shareBelow(8) == 0);
     CHECK(whole.gaps(8, 10).empty());
     // Photos about one place are lost.
     const GeoPoint lost = destination(shape.place, 60, 60);
     std::erase_if(flight.photos, [&](const PlannedPhoto& p) { return distance_m(p.place, lost) < 60; });
-    const auto torn = coverageOf(flight.photos, plan.camera, nullptr, 0, {item.pattern->outline}, {});
+    const auto torn = coverageOf(flight.photos, plan.camera, nullptr, 0, photoAreaOf(item), {});
     const auto gaps = torn.gaps(1, 10);
     REQUIRE(gaps.size() == 1);
     CHECK(distance_m(gaps[0].middle, lost) < 12);
@@ -364,7 +364,7 @@ TEST_CASE("gaps in the cover are found with place and size, and counting can be 
         stop.request_stop();
     };
     const std::vector<PlannedPhoto> many(2000, flight.photos.front());
-    CHECK(coverageOf(many, plan.camera, nullptr, 0, {item.pattern->outline}, options).seen.empty());
+    CHECK(coverageOf(many, plan.camera, nullptr, 0, photoAreaOf(item), options).seen.empty());
     CHECK(told < 1);
     CHECK(coverageOf(flight.photos, plan.camera, nullptr, 0, {}, {}).seen.empty());
 }

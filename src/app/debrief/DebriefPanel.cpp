@@ -132,7 +132,7 @@ void ComparisonPanel::refresh() {
             "Planned against flown: " +
                 (review_->notCompared().isEmpty() ? QString("no plan to compare with") : review_->notCompared()),
             {});
-    const auto& r = plan_->derived()->rehearsal;
+    const auto r = plan_->flownRehearsal();
     const auto pair = [](const QString& a, const QString& b) { return a + " / " + b; };
     std::vector<std::pair<QString, QString>> rows;
     if (!c->legs.empty()) {

@@ -39,12 +39,10 @@ std::optional<ActionNumber> numberOf(const Action& action) {
 void Inspector::buildItem(ItemId id) {
     const Item& item = *session_->plan()->find(id);
     title(QString::fromStdString(itemText(*session_->plan(), id)), [this, id](const Plan&) {
-        const auto& r = session_->derived()->rehearsal;
-        if (!r) return Shown{};
-        const auto at = r->visits.find(id);
-        return Shown{at == r->visits.end() ? QString()
-                     : at->second == 1     ? QString("1 visit")
-                                           : QString("%1 visits").arg(at->second)};
+        const auto visits = visitsOf(*session_->derived(), id);
+        return Shown{!visits         ? QString()
+                     : *visits == 1 ? QString("1 visit")
+                                    : QString("%1 visits").arg(*visits)};
     });
     const auto of = [id](const Plan& p) { return p.find(id); };
     if (item.kind == ItemKind::returnHome) {

@@ -45,11 +45,9 @@ class RowPainter : public QStyledItemDelegate {
             if (!item->name.empty()) title += QString::fromStdString(" · " + item->name);
             line = actionLine(plan, *item);
             // How often it is flown, where that is not once; the name of a section where it begins.
-            if (const auto& flown = list_->session()->derived()->rehearsal) {
-                const auto visits = flown->visits.find(id);
-                if (visits != flown->visits.end() && visits->second != 1)
-                    line = QString("%1 visits").arg(visits->second) + (line.isEmpty() ? "" : " · ") + line;
-            }
+            const auto visits = visitsOf(*list_->session()->derived(), id);
+            if (visits && *visits != 1)
+                line = QString("%1 visits").arg(*visits) + (line.isEmpty() ? "" : " · ") + line;
             const int at = plan.indexOf(id);
             const Section* section = plan.findSection(item->section);
             if (section != nullptr && (at == 0 || plan.items[static_cast<std::size_t>(at) - 1].section != section->id))

@@ -2,6 +2,7 @@
 
 #include <QtWidgets>
 
+#include "app/rehearse/SortieChooser.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 
@@ -47,6 +48,7 @@ FieldPanel::FieldPanel(PlanSession* plan, LinkSession* link, QWidget* parent)
 
     column->addWidget(rule());
     column->addWidget(heading("Hand-over"));
+    column->addWidget(new SortieChooser(plan_, false));
     seal_ = new QLabel;
     seal_->setWordWrap(true);
     seal_->setObjectName("seal");
@@ -68,6 +70,12 @@ FieldPanel::FieldPanel(PlanSession* plan, LinkSession* link, QWidget* parent)
 
     column->addWidget(rule());
     column->addWidget(heading("Fly"));
+    by_hand_text_ = new QLabel;
+    by_hand_text_->setWordWrap(true);
+    column->addWidget(by_hand_text_);
+    by_hand_ = new QCheckBox("The camera is running");
+    by_hand_->setObjectName("camera by hand");
+    column->addWidget(by_hand_);
     auto* grid = new QGridLayout;
     grid->setSpacing(6);
     const auto place = [&](QPushButton* b, int r, int c) { grid->addWidget(b, r, c); };
@@ -92,6 +100,10 @@ FieldPanel::FieldPanel(PlanSession* plan, LinkSession* link, QWidget* parent)
     command_->setWordWrap(true);
     command_->setObjectName("command state");
     column->addWidget(command_);
+    resume_ = new QPushButton;
+    resume_->setProperty("link", true);
+    resume_->setObjectName("resume later");
+    column->addWidget(resume_);
     texts_ = new QPlainTextEdit;
     texts_->setReadOnly(true);
     texts_->setMaximumBlockCount(500);
@@ -123,6 +135,8 @@ FieldPanel::FieldPanel(PlanSession* plan, LinkSession* link, QWidget* parent)
     connect(hand_over_, &QPushButton::clicked, this, &FieldPanel::handOver);
     connect(fetch_, &QPushButton::clicked, link_, &LinkSession::fetch);
     connect(cancel_, &QPushButton::clicked, link_, &LinkSession::cancel);
+    connect(by_hand_, &QCheckBox::toggled, this, &FieldPanel::refresh);
+    connect(resume_, &QPushButton::clicked, this, &FieldPanel::goOnLater);
     connect(recording_, &QPushButton::clicked, this, [this] { emit openRecording(link_->recordPath()); });
     connect(link_, &LinkSession::stateChanged, this, &FieldPanel::refresh);
     connect(link_, &LinkSession::vehicleChanged, this, &FieldPanel::refreshVehicle);
@@ -162,9 +176,9 @@ void FieldPanel::toggleConnection() {
 void FieldPanel::handOver() {
     if (!plan_->waitUntilDerived(2000))
         return emit message("The plan is still being worked out; try again in a moment");
-    const Derived& d = *plan_->derived();
-    if (!d.view.mission) return emit message(QString::fromStdString(d.view.not_sendable));
-    for (const Finding& f : d.findings)
+    const PlanView& view = plan_->flownView();
+    if (!view.mission) return emit message(QString::fromStdString(view.not_sendable));
+    for (const Finding& f : plan_->flownFindings())
         if (f.severity == Severity::stop) {
             // Not handed over without an explicit override.
             const auto answer = QMessageBox::question(this, "Findings of severity stop",
@@ -173,13 +187,22 @@ void FieldPanel::handOver() {
             if (answer != QMessageBox::Yes) return;
             break;
         }
-    link_->handOver(d.view.toSend(), d.plan->traits.item0_is_home);
+    if (const QString by_hand = cameraByHand(); !by_hand.isEmpty()) {
+        by_hand_->setChecked(false);
+        const auto answer = QMessageBox::warning(
+            this, "Camera", by_hand.left(1).toUpper() + by_hand.mid(1) + ".\n\nHand over the plan?",
+            QMessageBox::Yes | QMessageBox::No, QMessageBox::Yes);
+        if (answer != QMessageBox::Yes) return;
+    }
+    link_->handOver(view.toSend(), plan_->plan()->traits.item0_is_home);
 }
 
 bool FieldPanel::sealHolds() const {
-    const Derived& d = *plan_->derived();
-    return link_->seal() == LinkSession::Seal::sealed && plan_->upToDate() && d.view.mission &&
-           missionFingerprint(d.view.toSend()) == link_->sealFingerprint();
+    const PlanView& view = plan_->flownView();
+    // Sorties are those of the plan as it is only once they are worked out.
+    const bool known = plan_->upToDate() && (plan_->sortie() == 0 || plan_->derived()->complete);
+    return link_->seal() == LinkSession::Seal::sealed && known && view.mission &&
+           missionFingerprint(view.toSend()) == link_->sealFingerprint();
 }
 
 QString FieldPanel::sealLine() const {
@@ -194,6 +217,32 @@ QString FieldPanel::sealLine() const {
             return sealHolds() ? "sealed " + link_->sealTime().toString("HH:mm") : "changed since sealed";
     }
     return "";
+}
+
+bool FieldPanel::endedEarly() const {
+    const VehicleSnapshot& v = link_->vehicle();
+    if (!link_->connected() || !v.heard || v.armed || v.reached.empty() || !sealHolds()) return false;
+    const auto& items = plan_->flownView().mission->items;
+    int last = 0;
+    for (const MissionItem& i : items)
+        if (isNavigation(i.command) && i.command != cmd::returnHome && i.command != cmd::land) last = i.seq;
+    return v.reached.back() < last;
+}
+
+void FieldPanel::goOnLater() {
+    const VehicleSnapshot& v = link_->vehicle();
+    const auto cut = resumeCut(plan_->flownView(), v.last_photo, v.last_photo_amsl_m,
+                               v.reached.empty() ? std::nullopt : std::optional(v.reached.back()));
+    if (!cut) return emit message("Nothing of this plan is left to fly");
+    plan_->beginSortieAt("Go on at " + QString::fromStdString(cutText(*plan_->plan(), *cut)), *cut);
+    emit message("What is left is a sortie of its own, chosen now and not handed over yet: " +
+                 QString::fromStdString(cutText(*plan_->plan(), *cut)));
+}
+
+QString FieldPanel::cameraByHand() const {
+    for (const Finding& f : plan_->flownFindings())
+        if (f.rule == "camera-by-hand") return inUnits(f.message);
+    return {};
 }
 
 void FieldPanel::refresh() {
@@ -245,7 +294,15 @@ void FieldPanel::refresh() {
         }
     }
     seal_->setText(seal);
-    arm_->setEnabled(heard);
+    // A camera that nobody started takes no photo: said here, and arming waits for it.
+    const QString by_hand = cameraByHand();
+    by_hand_->setVisible(!by_hand.isEmpty());
+    by_hand_text_->setVisible(!by_hand.isEmpty());
+    by_hand_text_->setText(colour(theme_.marigold, by_hand.left(1).toUpper() + by_hand.mid(1)));
+    arm_->setEnabled(heard && (by_hand.isEmpty() || by_hand_->isChecked()));
+    arm_->setToolTip(by_hand.isEmpty() || by_hand_->isChecked()
+                         ? "Press and hold for a second: propellers may turn"
+                         : "First start the camera, then tick it above");
     for (QPushButton* b : commands_) b->setEnabled(heard);
     QStringList lines;
     for (std::size_t i = link_->commands().size() > 3 ? link_->commands().size() - 3 : 0; i < link_->commands().size();
@@ -256,6 +313,8 @@ void FieldPanel::refresh() {
                                                      : colour(theme_.vermilion, c.reason.toHtmlEscaped()));
     }
     command_->setText(lines.join("<br>"));
+    resume_->setText("Go on later from where it ended");
+    resume_->setVisible(endedEarly());
     recording_->setVisible(!link_->recordPath().isEmpty());
     recording_->setText("Open the recording in Debrief");
     recording_->setToolTip(link_->recordPath());
@@ -273,6 +332,7 @@ void FieldPanel::refreshVehicle() {
         return;
     }
     if (!hand_over_->isEnabled() && !link_->busy()) refresh();
+    resume_->setVisible(endedEarly());
     const auto n = [](const auto& value, int decimals, const char* unit) {
         return value ? QString("%1 %2").arg(static_cast<double>(*value), 0, 'f', decimals).arg(unit)
                      : QString("unknown");

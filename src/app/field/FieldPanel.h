@@ -7,6 +7,7 @@
 #include "session/LinkSession.h"
 #include "session/PlanSession.h"
 
+class QCheckBox;
 class QComboBox;
 class QLabel;
 class QProgressBar;
@@ -33,13 +34,20 @@ class FieldPanel : public QWidget {
   private:
     void refresh();
     void refreshVehicle();
+    /// The flight of what is sealed ended before all of it was flown.
+    bool endedEarly() const;
+    void goOnLater();
+    /// What must be done to the camera by hand; empty when the aircraft triggers it.
+    QString cameraByHand() const;
     QPushButton* commandButton(const QString& text, const QString& key, LinkSession::Command command);
 
     PlanSession* plan_;
     LinkSession* link_;
     Theme theme_ = Theme::light();
     QComboBox* address_;
-    QPushButton *connect_, *hand_over_, *cancel_, *fetch_, *recording_;
+    QPushButton *connect_, *hand_over_, *cancel_, *fetch_, *recording_, *resume_;
+    QLabel* by_hand_text_;
+    QCheckBox* by_hand_;
     QLabel *vehicle_, *seal_, *command_;
     QProgressBar* progress_;
     QPlainTextEdit* texts_;

@@ -23,47 +23,35 @@ int stepOf(int seen, int promised) {
 
 }  // namespace
 
-void CoverLayer::setAreas(std::vector<CoveredArea> areas, const CameraProfile& camera) {
-    if (areas == areas_ && camera == camera_) return;
-    areas_ = std::move(areas);
-    camera_ = camera;
-    counted_ = std::make_shared<Counted>();
+void CoverLayer::setCovers(const std::vector<PatternCoverPtr>& covers, bool counted) {
+    if (covers == covers_ && counted == counted_) return;
+    const bool same = covers == covers_;
+    covers_ = covers;
+    counted_ = counted;
+    if (same) return;
+    double cells = 0, few = 0, none = 0;
+    for (const PatternCoverPtr& c : covers_) {
+        const auto n = static_cast<double>(c->cover.cellsInside());
+        cells += n;
+        few += n * c->cover.shareBelow(c->promised);
+        none += n * c->cover.shareBelow(1);
+    }
+    few_ = cells > 0 ? few / cells : 0;
+    none_ = cells > 0 ? none / cells : 0;
     outOfDate();
 }
 
 RenderedLayer::Job CoverLayer::jobFor(const MapTransform& view, const Theme&) {
     return
-        [view, areas = areas_, camera = camera_, terrain = terrain_, counted = counted_](const std::stop_token& stop) {
+        [view, covers = covers_](const std::stop_token& stop) {
             Made made;
-            const std::lock_guard lock(counted->mutex);
-            if (!counted->done) {
-                std::vector<Coverage> cover;
-                double cells = 0, few = 0, none = 0;
-                for (const CoveredArea& a : areas) {
-                    CoverageOptions options;
-                    options.stop = stop;
-                    // Fine enough to see gaps, and no more than some hundred thousand cells.
-                    options.cell_m = std::max(1.0, a.flight->footprint.along_m / 20);
-                    const Terrain* ground = terrain->empty() ? nullptr : terrain.get();
-                    cover.push_back(coverageOf(a.flight->photos, camera, ground, a.level_amsl_m, a.area, options));
-                    if (stop.stop_requested()) return made;
-                    const auto n = static_cast<double>(cover.back().cellsInside());
-                    cells += n;
-                    few += n * cover.back().shareBelow(a.promised);
-                    none += n * cover.back().shareBelow(1);
-                }
-                counted->cover = std::move(cover);
-                counted->few = cells > 0 ? few / cells : 0;
-                counted->none = cells > 0 ? none / cells : 0;
-                counted->done = true;
-            }
             made.image = QImage(view.size, QImage::Format_ARGB32_Premultiplied);
             made.image.fill(Qt::transparent);
             const UnitBox seen = boxOf(view);
             QPainter p(&made.image);
             p.setPen(Qt::NoPen);
-            for (std::size_t k = 0; k < areas.size(); ++k) {
-                const Coverage& c = counted->cover[k];
+            for (const PatternCoverPtr& of : covers) {
+                const Coverage& c = of->cover;
                 const auto px = [&](Vec2 at) {
                     const UnitPoint u = toUnitSquare(c.frame.toGeo(at));
                     return QPointF((u.x - seen.left) * view.scale, (u.y - seen.top) * view.scale);
@@ -76,10 +64,10 @@ RenderedLayer::Job CoverLayer::jobFor(const MapTransform& view, const Theme&) {
                             ++from;
                             continue;
                         }
-                        const int step = stepOf(c.seen[c.at(from, row)], areas[k].promised);
+                        const int step = stepOf(c.seen[c.at(from, row)], of->promised);
                         int to = from + 1;
                         while (to < c.columns && c.inside[c.at(to, row)] != 0 &&
-                               stepOf(c.seen[c.at(to, row)], areas[k].promised) == step)
+                               stepOf(c.seen[c.at(to, row)], of->promised) == step)
                             ++to;
                         const Vec2 low = c.corner + Vec2{from * c.cell_m, row * c.cell_m};
                         const Vec2 high = c.corner + Vec2{to * c.cell_m, (row + 1) * c.cell_m};
@@ -94,12 +82,11 @@ RenderedLayer::Job CoverLayer::jobFor(const MapTransform& view, const Theme&) {
 }
 
 QString CoverLayer::summary() const {
-    const std::unique_lock lock(counted_->mutex, std::try_to_lock);
-    if (!lock || !counted_->done) return "counting photos …";
-    if (areas_.empty()) return "no pattern takes photos of an area";
+    if (!counted_) return "counting photos …";
+    if (covers_.empty()) return "no pattern takes photos of an area";
     return QString("%1 % seen too seldom, %2 % by no photo")
-        .arg(counted_->few * 100, 0, 'f', 1)
-        .arg(counted_->none * 100, 0, 'f', 1);
+        .arg(few_ * 100, 0, 'f', 1)
+        .arg(none_ * 100, 0, 'f', 1);
 }
 
 void CoverLayer::paintLegend(QPainter& p, const MapTransform& view, const Theme& theme) const {

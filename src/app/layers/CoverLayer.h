@@ -1,31 +1,20 @@
-// How many photos see each place: counted in the background, tinted on the map, with a legend.
+// How many photos see each place: tinted on the map, with a legend. The counting is PlanSession's.
 #pragma once
 
-#include <mutex>
 #include <vector>
 
-#include "app/layers/GroundLayers.h"
+#include "app/layers/Layer.h"
 #include "core/pattern/Coverage.h"
 
 namespace anhinga {
 
-/// A pattern whose cover is shown.
-struct CoveredArea {
-    std::shared_ptr<const PatternFlight> flight;
-    std::vector<std::vector<GeoPoint>> area;  // outline and holes
-    int promised = 1;                         // photos its overlaps promise
-    double level_amsl_m = 0;                  // of the ground where there is no terrain
-    bool operator==(const CoveredArea& o) const {
-        return flight == o.flight && area == o.area && promised == o.promised && level_amsl_m == o.level_amsl_m;
-    }
-};
-
-class CoverLayer : public TerrainLayer {
+class CoverLayer : public RenderedLayer {
     Q_OBJECT
   public:
-    using TerrainLayer::TerrainLayer;
+    using RenderedLayer::RenderedLayer;
     bool isGround() const override { return false; }
-    void setAreas(std::vector<CoveredArea> areas, const CameraProfile& camera);
+    /// `counted`: there are no others that still have to be counted.
+    void setCovers(const std::vector<PatternCoverPtr>& covers, bool counted);
     /// What the tints mean; over everything else.
     void paintLegend(QPainter& p, const MapTransform& view, const Theme& theme) const;
     /// What was counted last: shares of the area, for the legend.
@@ -35,16 +24,9 @@ class CoverLayer : public TerrainLayer {
     Job jobFor(const MapTransform& view, const Theme& theme) override;
 
   private:
-    /// Counted once per set of areas, by the job that first needs it.
-    struct Counted {
-        std::mutex mutex;
-        bool done = false;
-        std::vector<Coverage> cover;
-        double few = 0, none = 0;  // share of all areas that sees fewer than promised, and no photo at all
-    };
-    std::vector<CoveredArea> areas_;
-    CameraProfile camera_;
-    std::shared_ptr<Counted> counted_ = std::make_shared<Counted>();
+    std::vector<PatternCoverPtr> covers_;
+    bool counted_ = false;
+    double few_ = 0, none_ = 0;  // share of all areas that sees fewer than promised, and no photo at all
 };
 
 }  // namespace anhinga

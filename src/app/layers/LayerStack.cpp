@@ -173,9 +173,9 @@ void LayerStack::setPlanPictures(const std::vector<std::string>& files) {
         if (l->spec().kind == LayerKind::planPicture) static_cast<PictureLayer*>(l.get())->setFiles(files);
 }
 
-void LayerStack::setCovered(const std::vector<CoveredArea>& areas, const CameraProfile& camera) {
+void LayerStack::setCovers(const std::vector<PatternCoverPtr>& covers, bool counted) {
     for (const auto& l : layers_)
-        if (auto* cover = dynamic_cast<CoverLayer*>(l.get())) cover->setAreas(areas, camera);
+        if (auto* cover = dynamic_cast<CoverLayer*>(l.get())) cover->setCovers(covers, counted);
 }
 
 void LayerStack::paint(QPainter& p, const MapTransform& view, const Theme& theme) {

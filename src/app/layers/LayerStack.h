@@ -13,7 +13,7 @@
 namespace anhinga {
 
 struct CameraProfile;
-struct CoveredArea;
+struct PatternCover;
 class CoverLayer;
 class WebLayer;
 
@@ -35,7 +35,7 @@ class LayerStack : public QObject {
     void setTerrain(std::shared_ptr<const Terrain> terrain);
     void setPlanPictures(const std::vector<std::string>& files);
     /// Patterns whose photos the cover layer counts.
-    void setCovered(const std::vector<CoveredArea>& areas, const CameraProfile& camera);
+    void setCovers(const std::vector<std::shared_ptr<const PatternCover>>& covers, bool counted);
     void paint(QPainter& p, const MapTransform& view, const Theme& theme);
     /// Legends of the layers shown, for the very top.
     void paintLegends(QPainter& p, const MapTransform& view, const Theme& theme) const;

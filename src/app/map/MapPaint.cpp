@@ -47,6 +47,7 @@ void MapView::paintEvent(QPaintEvent*) {
     paintTracks(p);
     paintPhotos(p);
     paintItems(p);
+    paintSorties(p);
     paintAircraft(p);
     paintShape(p);
     paintFrame(p);
@@ -189,6 +190,12 @@ void MapView::paintFences(QPainter& p) {
 }
 
 void MapView::paintRoute(QPainter& p) {
+    if (flown_ && session_->sortie() != 0) {
+        QPolygonF whole;
+        for (const LinePoint& l : session_->derived()->view.path.line) whole << view_.toScreen(l.position);
+        p.setPen(pen(alpha(theme_.ink, 110), 1.4, Qt::DotLine));
+        p.drawPolyline(whole);
+    }
     if (!layered()) {
         paintRuns(p, true);
         paintRuns(p, false);
@@ -295,18 +302,18 @@ void MapView::paintRuns(QPainter& p, bool at_selection) {
 
 void MapView::paintChevrons(QPainter& p) {
     if (overlay_.plan_quiet) return;
-    const Derived& d = *session_->derived();
+    const Path& path = shownView().path;
     const QRectF seen = QRectF(rect()).adjusted(-8, -8, 8, 8);
     p.setPen(pen(theme_.raised, 1.6));
-    for (const PathLeg& leg : d.view.path.legs) {
+    for (const PathLeg& leg : path.legs) {
         if (leg.climb || leg.line_to <= leg.line_from) continue;
         // A chevron in the middle of what is flown, where there is room for one.
-        const LinePoint &first = d.view.path.line[leg.line_from], &last = d.view.path.line[leg.line_to - 1];
+        const LinePoint &first = path.line[leg.line_from], &last = path.line[leg.line_to - 1];
         const double half = (first.along_m + last.along_m) / 2;
         std::size_t k = leg.line_from + 1;
-        while (k + 1 < leg.line_to && d.view.path.line[k].along_m < half) ++k;
+        while (k + 1 < leg.line_to && path.line[k].along_m < half) ++k;
         if (k >= leg.line_to) continue;
-        const QLineF l(view_.toScreen(d.view.path.line[k - 1].position), view_.toScreen(d.view.path.line[k].position));
+        const QLineF l(view_.toScreen(path.line[k - 1].position), view_.toScreen(path.line[k].position));
         const double run_px = (last.along_m - first.along_m) / view_.metresPerPixel();
         if (run_px < 50 || l.length() < 3 || !seen.contains(l.center())) continue;
         const QPointF u = (l.p2() - l.p1()) / l.length(), n(-u.y(), u.x());

@@ -20,15 +20,57 @@ constexpr double kReach_px = 14;            // from a photo to the pointer
 
 void MapView::tellCover() {
     const Derived& d = *session_->derived();
-    std::vector<CoveredArea> areas;
-    for (const OpenedPattern& o : d.view.route.patterns) {
-        if (o.item.kind != ItemKind::block || o.flight->photos.empty()) continue;
-        CoveredArea a{o.flight, {o.item.pattern->outline}, promisedPhotos(*o.item.pattern), 0};
-        a.area.insert(a.area.end(), o.item.pattern->holes.begin(), o.item.pattern->holes.end());
-        if (const auto amsl = o.flight->photos.front().amsl_m) a.level_amsl_m = *amsl - o.flight->height_above_ground_m;
-        areas.push_back(std::move(a));
+    layers_.setCovers(d.covers, d.covered);
+}
+
+/// Where each sortie but the first begins, and in the background what the chosen one leaves to the others.
+void MapView::paintSorties(QPainter& p) {
+    const auto& sorties = session_->derived()->sorties;
+    std::vector<QRectF> tabs;
+    p.setFont(uiFont(8.5, true));
+    for (const FlownSortiePtr& s : sorties) {
+        if (s->sortie.number == 1) continue;
+        const QPointF at = view_.toScreen(s->sortie.place);
+        const QString text = QString("sortie %1").arg(s->sortie.number);
+        const bool chosen = flown_ && session_->sortie() == s->sortie.number;
+        QRectF tab(0, 0, p.fontMetrics().horizontalAdvance(text) + 12, 18);
+        tab.moveBottomLeft(at + QPointF(5, -9));
+        for (int tries = 0; tries < 40; ++tries) {
+            const auto hit = std::find_if(tabs.begin(), tabs.end(), [&](const QRectF& t) { return t.intersects(tab); });
+            if (hit == tabs.end()) break;
+            tab.moveTop(hit->bottom() + 2);
+        }
+        tabs.push_back(tab);
+        p.setPen(pen(theme_.raised, 3));
+        const QPointF foot = tab.top() > at.y() ? tab.topLeft() : tab.bottomLeft();
+        p.drawLine(at, foot);
+        p.setPen(pen(theme_.ink, 1.6));
+        p.drawLine(at, foot);
+        p.setBrush(chosen ? theme_.marigold : theme_.ink);
+        p.setPen(pen(theme_.raised, 1.2));
+        p.drawRoundedRect(tab, 3, 3);
+        p.setPen(chosen ? QColor("#101418") : theme_.panel);
+        p.drawText(tab, Qt::AlignCenter, text);
     }
-    layers_.setCovered(areas, d.plan->camera);
+}
+
+std::optional<Cut> MapView::cutAt(QPointF at) const {
+    double nearest = kReach_px;
+    std::optional<Cut> cut;
+    if (!session_->upToDate()) return cut;
+    for (const OpenedPattern& o : session_->derived()->view.route.patterns)
+        for (std::size_t i = 0; i < o.flight->photos.size(); ++i) {
+            const QPointF there = view_.toScreen(o.flight->photos[i].place);
+            const double d = std::hypot(there.x() - at.x(), there.y() - at.y());
+            if (d >= nearest) continue;
+            nearest = d;
+            cut = Cut{o.item.id, 0, static_cast<int>(i) + 1};
+        }
+    if (cut) return cut;
+    const ItemId hit = itemAt(at);
+    const Item* item = session_->plan()->find(hit);
+    if (item != nullptr && hasPosition(item->kind)) cut = Cut{hit, 0, 0};
+    return cut;
 }
 
 void MapView::paintPatterns(QPainter& p) {

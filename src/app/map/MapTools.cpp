@@ -413,8 +413,19 @@ void MapView::leaveEvent(QEvent*) {
 }
 
 void MapView::contextMenuEvent(QContextMenuEvent* e) {
-    if (!editable_) return;
     const QPointF at = e->pos();
+    const auto cut = cutAt(at);
+    const auto offerSortie = [&](QMenu& to) {
+        if (cut)
+            to.addAction(QString::fromStdString("Begin a sortie at " + cutText(*session_->plan(), *cut)),
+                         [this, cut] { emit sortieWanted(*cut); });
+    };
+    if (!editable_) {
+        QMenu menu(this);
+        offerSortie(menu);
+        if (!menu.isEmpty()) menu.exec(e->globalPos());
+        return;
+    }
     if (const ItemId hit = itemAt(at); hit != 0 && !session_->isSelected(hit)) session_->select({hit});
     QMenu menu(this);
     GeoPoint where;
@@ -423,6 +434,7 @@ void MapView::contextMenuEvent(QContextMenuEvent* e) {
     menu.addAction("Set home here", [this, here] {
         session_->edit("Set home", [&](Plan& plan) { moveHome(plan, here, session_->terrain()->sample(here)); });
     });
+    offerSortie(menu);
     menu.addAction("Copy coordinate", [here] { QApplication::clipboard()->setText(shownCoordinate(here)); });
     menu.addSeparator();
     const bool some = !session_->selection().empty();

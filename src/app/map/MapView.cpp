@@ -87,6 +87,17 @@ void MapView::setEditable(bool on) {
     if (!on) setTool(MapTool::select);
 }
 
+void MapView::setFlown(bool on) {
+    if (on == flown_) return;
+    flown_ = on;
+    rebuildRuns();
+    update();
+}
+
+const PlanView& MapView::shownView() const {
+    return flown_ ? session_->flownView() : session_->derived()->view;
+}
+
 void MapView::setOverlay(MapOverlay overlay) {
     overlay_ = std::move(overlay);
     update();
@@ -297,15 +308,16 @@ void MapView::rebuildRuns() {
     const std::uint64_t still_before = still_runs_;
     const Derived& d = *session_->derived();
     const Plan& plan = *d.plan;
+    const PlanView& view = shownView();
     // Change of direction (radians) below which a point of the line is not needed.
     constexpr double kStraight = 0.02;
     const double lat_scale = plan.home ? 1 / std::max(0.05, std::cos(plan.home->position.lat_deg * M_PI / 180)) : 1;
     // A leg moves with either of its ends, and its corner with the end of the leg before.
-    const auto& legs = d.view.path.legs;
+    const auto& legs = view.path.legs;
     std::vector<bool> moves(legs.size(), false);
     for (std::size_t k = 0; k < legs.size(); ++k) {
         const bool touched = session_->isSelected(legs[k].source) || session_->isSelected(legs[k].item_from) ||
-                             session_->isSelected(d.view.path.points[legs[k].to].source);
+                             session_->isSelected(view.path.points[legs[k].to].source);
         if (!touched) continue;
         moves[k] = true;
         if (k + 1 < legs.size()) moves[k + 1] = true;
@@ -314,8 +326,8 @@ void MapView::rebuildRuns() {
     const auto mix = [this](double value) {
         still_runs_ = (still_runs_ ^ std::bit_cast<std::uint64_t>(value)) * 1099511628211ULL;
     };
-    for (const auto* profile : {&d.view.clearance.profile, &d.view.clearance.repeats}) {
-        const bool repeat = profile == &d.view.clearance.repeats;
+    for (const auto* profile : {&view.clearance.profile, &view.clearance.repeats}) {
+        const bool repeat = profile == &view.clearance.repeats;
         std::vector<GeoPoint> line;  // of the run being built
         bool moving = false;
         int level = -1;
@@ -337,7 +349,7 @@ void MapView::rebuildRuns() {
         };
         for (std::size_t i = 0; i < profile->size(); ++i) {
             const ProfileSample& s = (*profile)[i];
-            if (d.view.path.legs[s.leg].climb) {
+            if (view.path.legs[s.leg].climb) {
                 close();
                 continue;
             }

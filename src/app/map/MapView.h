@@ -58,6 +58,8 @@ class MapView : public QWidget {
     MapTool tool() const { return tool_; }
     /// Drawing and dragging are possible (Draft) or not (the other workspaces).
     void setEditable(bool on);
+    /// The route drawn is that of the chosen sortie, the rest of the plan's in the background.
+    void setFlown(bool on);
     void setOverlay(MapOverlay overlay);
     /// The cursor shared with the band; nothing hides it.
     void setCursorPlace(std::optional<GeoPoint> place);
@@ -89,6 +91,8 @@ class MapView : public QWidget {
     void viewChanged(const MapTransform& view);
     /// A click in a workspace that does not edit.
     void clicked(GeoPoint place);
+    /// A sortie is to begin at an item or a photo.
+    void sortieWanted(const Cut& cut);
 
   protected:
     void paintEvent(QPaintEvent*) override;
@@ -153,6 +157,11 @@ class MapView : public QWidget {
     void paintFences(QPainter& p);
     void paintPatterns(QPainter& p);
     void paintPhotos(QPainter& p);
+    void paintSorties(QPainter& p);
+    /// The item or photo near a place at which a sortie may begin.
+    std::optional<Cut> cutAt(QPointF at) const;
+    /// What is flown: of the chosen sortie outside of Draft.
+    const PlanView& shownView() const;
     void paintRoute(QPainter& p);
     void paintRuns(QPainter& p, bool at_selection);
     void paintChevrons(QPainter& p);
@@ -188,6 +197,7 @@ class MapView : public QWidget {
     } prints_;
     MapTool tool_ = MapTool::select;
     MapOverlay overlay_;
+    bool flown_ = false;
     bool editable_ = true, ever_shown_ = false, moved_ = false;
     std::vector<Run> runs_;
     std::vector<GeoPoint> shape_;

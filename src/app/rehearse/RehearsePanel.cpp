@@ -2,6 +2,7 @@
 
 #include <QtWidgets>
 
+#include "app/rehearse/SortieChooser.h"
 #include "app/widgets/Quantity.h"
 #include "app/widgets/Theme.h"
 #include "core/base/Text.h"
@@ -53,6 +54,9 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
     setObjectName("rehearse");
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 8);
+    auto* sorties = new SortieChooser(session_, true);
+    sorties->setContentsMargins(14, 10, 14, 0);
+    column->addWidget(sorties);
     figures_ = new FiguresView;
     column->addWidget(figures_);
     auto* box = new QVBoxLayout;
@@ -109,12 +113,12 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
     connect(next, &QPushButton::clicked, this, [this] { step(1); });
     connect(play_, &QPushButton::clicked, this, &RehearsePanel::togglePlay);
     connect(slider_, &QSlider::sliderMoved, this, [this](int v) {
-        if (const auto& r = session_->derived()->rehearsal) setPlayHead(r->duration_s * v / 10000.0);
+        if (const auto r = session_->flownRehearsal()) setPlayHead(r->duration_s * v / 10000.0);
     });
     connect(session_, &PlanSession::derivedChanged, this, &RehearsePanel::refresh);
     timer_.setInterval(33);
     connect(&timer_, &QTimer::timeout, this, [this] {
-        const auto& r = session_->derived()->rehearsal;
+        const auto r = session_->flownRehearsal();
         if (!r) return timer_.stop();
         const double dt = static_cast<double>(clock_.restart()) / 1000.0;
         const double t = t_s_ + dt * speed_->currentData().toDouble();
@@ -128,7 +132,7 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
 }
 
 void RehearsePanel::togglePlay() {
-    if (!session_->derived()->rehearsal) return;
+    if (!session_->flownRehearsal()) return;
     if (timer_.isActive()) {
         timer_.stop();
     } else {
@@ -140,11 +144,11 @@ void RehearsePanel::togglePlay() {
 }
 
 void RehearsePanel::rewindIfEnded() {
-    if (const auto& r = session_->derived()->rehearsal; r && t_s_ >= r->duration_s - 0.01) setPlayHead(0);
+    if (const auto r = session_->flownRehearsal(); r && t_s_ >= r->duration_s - 0.01) setPlayHead(0);
 }
 
 void RehearsePanel::step(int direction) {
-    const auto& r = session_->derived()->rehearsal;
+    const auto r = session_->flownRehearsal();
     if (!r) return;
     double best = direction > 0 ? r->duration_s : 0;
     for (const LogEvent& e : r->log->events) {
@@ -160,7 +164,7 @@ void RehearsePanel::step(int direction) {
 
 void RehearsePanel::setPlayHead(double t_s) {
     t_s_ = t_s;
-    const auto& r = session_->derived()->rehearsal;
+    const auto r = session_->flownRehearsal();
     if (r) {
         const QSignalBlocker quiet(slider_);
         slider_->setValue(static_cast<int>(10000 * t_s / std::max(1.0, r->duration_s)));
@@ -179,12 +183,14 @@ void RehearsePanel::setPlayHead(double t_s) {
 
 void RehearsePanel::refresh() {
     const Derived& d = *session_->derived();
-    if (!d.rehearsal) {
-        figures_->setFigures("–", d.not_rehearsed.isEmpty() ? "Rehearsing" : "Not rehearsed: " + d.not_rehearsed, {});
+    const auto flown = session_->flownRehearsal();
+    if (!flown) {
+        const QString why = session_->notRehearsed();
+        figures_->setFigures("–", why.isEmpty() ? "Rehearsing" : "Not rehearsed: " + why, {});
         now_->clear();
         return;
     }
-    const Rehearsal& r = *d.rehearsal;
+    const Rehearsal& r = *flown;
     QString clearance = "unknown";
     if (r.min_clearance_m)
         clearance = QString("%1 m, %2")

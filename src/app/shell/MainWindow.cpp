@@ -394,11 +394,16 @@ void MainWindow::connectAll() {
         comparison_->refresh();
     });
     connect(map_, &MapView::message, this, &MainWindow::showMessage);
+    connect(map_, &MapView::sortieWanted, this, [this](const Cut& cut) {
+        plan_.beginSortieAt("Begin a sortie at " + QString::fromStdString(cutText(*plan_.plan(), cut)), cut);
+    });
+    connect(&plan_, &PlanSession::cutEnded, this, &MainWindow::showMessage);
     connect(map_, &MapView::hovered, this, &MainWindow::cursorFromMap);
     connect(map_, &MapView::clicked, this, [this](GeoPoint place) {
         const double reach = map_->transform().metresPerPixel() * 25;
-        if (workspace_ == Workspace::rehearse && plan_.derived()->rehearsal) {
-            if (const auto t = timeNear(*plan_.derived()->rehearsal->log, place, reach)) rehearse_->setPlayHead(*t);
+        const auto rehearsal = plan_.flownRehearsal();
+        if (workspace_ == Workspace::rehearse && rehearsal) {
+            if (const auto t = timeNear(*rehearsal->log, place, reach)) rehearse_->setPlayHead(*t);
         } else if (workspace_ == Workspace::debrief && review_.log()) {
             if (const auto t = timeNear(*review_.log(), place, reach)) {
                 traces_->setCursor(*t);
@@ -419,8 +424,9 @@ void MainWindow::connectAll() {
         refreshOverlay();
     });
     connect(rehearse_, &RehearsePanel::openInDebrief, this, [this] {
-        if (!plan_.derived()->rehearsal) return;
-        review_.show(plan_.derived()->rehearsal->log, "rehearsal of " + QString::fromStdString(plan_.plan()->title));
+        const auto rehearsal = plan_.flownRehearsal();
+        if (!rehearsal) return;
+        review_.show(rehearsal->log, "rehearsal of " + QString::fromStdString(plan_.plan()->title));
         setWorkspace(Workspace::debrief);
     });
     connect(rehearse_band_, &TimeBand::scrubbed, rehearse_, &RehearsePanel::setPlayHead);
@@ -490,6 +496,7 @@ void MainWindow::setWorkspace(Workspace w) {
     right_->setCurrentIndex(i);
     band_->setCurrentIndex(i);
     map_->setEditable(w == Workspace::draft);
+    map_->setFlown(w == Workspace::rehearse || w == Workspace::field);
     map_->setCursorPlace(std::nullopt);
     tools_->setVisible(w == Workspace::draft);
     placeOverlays();
@@ -535,11 +542,13 @@ void MainWindow::refreshTop() {
     const Derived& d = *plan_.derived();
     const QString count = findingsCount(d.findings);
     steps_[0]->setText(QString("Draft\n%1 items").arg(p.items.size()));
-    steps_[1]->setText("Rehearse\n" + (d.rehearsal
-                                           ? QString("%1 · lands with %2 %")
-                                                 .arg(QString::fromStdString(durationText(d.rehearsal->duration_s)))
-                                                 .arg(d.rehearsal->energy_left_percent, 0, 'f', 0)
-                                           : QString("not possible yet")));
+    const auto flown = plan_.flownRehearsal();
+    const QString which = plan_.sortie() > 0 ? QString("sortie %1 of %2 · ").arg(plan_.sortie()).arg(d.sorties.size()) : "";
+    steps_[1]->setText("Rehearse\n" + which +
+                       (flown ? QString(which.isEmpty() ? "%1 · lands with %2 %" : "%1 · %2 %")
+                                    .arg(QString::fromStdString(durationText(flown->duration_s)))
+                                    .arg(flown->energy_left_percent, 0, 'f', 0)
+                              : QString("not possible yet")));
     steps_[2]->setText("Field\n" + field_->sealLine());
     steps_[3]->setText("Debrief\n" +
                        (review_.log() ? QFileInfo(review_.path()).fileName().left(24) : QString("no log open")));
@@ -563,7 +572,7 @@ void MainWindow::refreshTop() {
 
 void MainWindow::refreshFigures() {
     const Derived& d = *plan_.derived();
-    const auto& r = d.rehearsal;
+    const auto r = workspace_ == Workspace::draft ? d.rehearsal : plan_.flownRehearsal();
     const auto time = [](double s) { return QString::fromStdString(durationText(s)); };
     if (workspace_ == Workspace::field && link_.connected()) {
         const VehicleSnapshot& v = link_.vehicle();
@@ -596,24 +605,41 @@ void MainWindow::refreshFigures() {
                               {"Channels", QString::number(log->channels().size())}});
         return;
     }
-    const Clearance& c = d.view.clearance;
+    const PlanView& view = workspace_ == Workspace::draft ? d.view : plan_.flownView();
+    const Clearance& c = view.clearance;
     QString where;
     if (c.lowest_m) {
-        const PathLeg& leg = d.view.path.legs[c.lowest_leg];
+        const PathLeg& leg = view.path.legs[c.lowest_leg];
         where = leg.way_home ? "on the way home"
-                             : "before " + QString::fromStdString(itemText(*d.plan, d.view.path.points[leg.to].source));
+                             : "before " + QString::fromStdString(itemText(*d.plan, view.path.points[leg.to].source));
     }
+    double duration = r ? r->duration_s : 0, left = r ? r->energy_left_percent : 0;
+    int photos = r ? r->photos : 0;
+    if (workspace_ == Workspace::draft && !d.sorties.empty()) {
+        duration = photos = 0;
+        left = 100;
+        for (const FlownSortiePtr& s : d.sorties)
+            if (s->rehearsal) {
+                duration += s->rehearsal->duration_s;
+                photos += s->rehearsal->photos;
+                left = std::min(left, s->rehearsal->energy_left_percent);
+            }
+    }
+    const QString sorties = d.sorties.empty() || workspace_ != Workspace::draft
+                                ? QString()
+                                : QString(" in %1 sorties").arg(d.sorties.size());
     figures_->setFigures(c.lowest_m ? QString("%1 m").arg(*c.lowest_m, 0, 'f', 0) : "unknown",
                          "Lowest clearance over terrain " + where,
-                         {{"Distance, each leg once", QString::fromStdString(distanceText(d.view.path.length_m))},
-                          {"Time", r ? time(r->duration_s) : "–"},
-                          {"Lands with", r ? QString("%1 %").arg(r->energy_left_percent, 0, 'f', 0) : "–"},
-                          {"Photos", r ? QString::number(r->photos) : "–"},
-                          {"Mission items", d.view.mission ? QString::number(d.view.mission->items.size()) : "–"}});
+                         {{"Distance, each leg once", QString::fromStdString(distanceText(view.path.length_m))},
+                          {"Time" + sorties, r ? time(duration) : "–"},
+                          {sorties.isEmpty() ? "Lands with" : "Lands with at least",
+                           r ? QString("%1 %").arg(left, 0, 'f', 0) : "–"},
+                          {"Photos", r ? QString::number(photos) : "–"},
+                          {"Mission items", view.mission ? QString::number(view.mission->items.size()) : "–"}});
 }
 
 void MainWindow::refreshTimeBand() {
-    const auto& r = plan_.derived()->rehearsal;
+    const auto r = plan_.flownRehearsal();
     const auto lineOf = [&](const char* channel, const QString& name, const QString& unit, const QColor& colour,
                             bool right, bool dashed) {
         TimeLine l{name, unit, colour, {}, {}, right, dashed};
@@ -663,14 +689,15 @@ void MainWindow::refreshTimeBand() {
 void MainWindow::refreshOverlay() {
     MapOverlay o;
     ItemId active = 0;
-    const Derived& d = *plan_.derived();
+    const auto& mission = plan_.flownView().mission;
     const auto itemOf = [&](double seq) -> ItemId {
-        return d.view.mission && seq >= 0 && seq < static_cast<double>(d.view.mission->source.size())
-                   ? d.view.mission->source[static_cast<std::size_t>(seq)]
+        return mission && seq >= 0 && seq < static_cast<double>(mission->source.size())
+                   ? mission->source[static_cast<std::size_t>(seq)]
                    : 0;
     };
-    if (workspace_ == Workspace::rehearse && d.rehearsal) {
-        const FlightLog& log = *d.rehearsal->log;
+    const auto rehearsal = plan_.flownRehearsal();
+    if (workspace_ == Workspace::rehearse && rehearsal) {
+        const FlightLog& log = *rehearsal->log;
         const double t = rehearse_->playHead();
         o.aircraft = aircraftAt(log, t);
         o.track = trackOf(log, t);
@@ -693,7 +720,8 @@ void MainWindow::refreshOverlay() {
 
 void MainWindow::logOpened() {
     const Derived& d = *plan_.derived();
-    if (d.view.mission) review_.compareWith(d.view.mission->items, homeAmsl(*d.plan, d.terrain.get()));
+    if (const auto& mission = plan_.flownView().mission)
+        review_.compareWith(mission->items, homeAmsl(*d.plan, d.terrain.get()));
     traces_->setLog(review_.log());
     channels_->refresh();
     comparison_->refresh();

@@ -19,8 +19,9 @@ constexpr Rule kRules[] = {
     rules::ceiling,      rules::floorHeight,   rules::lowestHeight,   rules::airspace,     rules::firstWaypointFar,
     rules::itemLimit,    rules::unsupported,   rules::batteryMissing, rules::energy,       rules::wind,
     rules::noWayToEnd,   rules::endlessRepeat, rules::repeatTarget,   rules::patternEmpty, rules::speedRange,
-    rules::turnTight,    rules::gimbalRange,   rules::photoInterval,  rules::blur,         rules::terrainUnknown,
-    rules::lookAtOpen,   rules::coincident,    rules::heightMix,
+    rules::turnTight,    rules::gimbalRange,   rules::photoInterval,  rules::blur,         rules::coverGaps,
+    rules::cameraByHand, rules::cardRoom,      rules::terrainUnknown, rules::lookAtOpen,   rules::coincident,
+    rules::heightMix,
 };
 
 /// Items from which a second thread is worth its start.
@@ -78,15 +79,16 @@ std::vector<Finding> check(const CheckInput& input) {
 
 void applyAll(Plan& plan, const std::vector<Finding>& findings) {
     for (const Finding& f : findings)
-        if (!f.corrections.empty()) f.corrections.front().apply(plan);
+        if (!f.corrections.empty() && f.corrections.front().apply) f.corrections.front().apply(plan);
 }
 
 namespace {
 
 /// `before`: the view of `plan_before` over the same terrain.
-PlanView compute(const Plan& plan, const Terrain* terrain, const Plan* plan_before, const PlanView* before) {
+PlanView compute(const Plan& plan, Route route, const Terrain* terrain, const Plan* plan_before,
+                 const PlanView* before) {
     PlanView view;
-    view.route = before != nullptr ? expand(plan, terrain, *plan_before, before->route) : expand(plan, terrain);
+    view.route = std::move(route);
     const auto fly = [&] {
         view.path = pathOf(plan, view.route, terrain, before != nullptr ? &before->path : nullptr);
         view.clearance = before != nullptr && plan.obstacles == plan_before->obstacles
@@ -109,11 +111,15 @@ PlanView compute(const Plan& plan, const Terrain* terrain, const Plan* plan_befo
 }  // namespace
 
 PlanView viewOf(const Plan& plan, const Terrain* terrain) {
-    return compute(plan, terrain, nullptr, nullptr);
+    return compute(plan, expand(plan, terrain), terrain, nullptr, nullptr);
 }
 
 PlanView viewOf(const Plan& plan, const Terrain* terrain, const Plan& plan_before, const PlanView& before) {
-    return compute(plan, terrain, &plan_before, &before);
+    return compute(plan, expand(plan, terrain, plan_before, before.route), terrain, &plan_before, &before);
+}
+
+PlanView viewOf(const Plan& plan, Route route, const Terrain* terrain) {
+    return compute(plan, std::move(route), terrain, nullptr, nullptr);
 }
 
 }  // namespace anhinga

@@ -9,6 +9,7 @@
 
 #include "core/check/Clearance.h"
 #include "core/mission/Compile.h"
+#include "core/pattern/Coverage.h"
 
 namespace anhinga {
 
@@ -20,6 +21,8 @@ const char* severityText(Severity severity);
 struct Correction {
     std::string text;
     std::function<void(Plan&)> apply;
+    /// Where cuts into sorties are to be looked for instead, which takes rehearsals (suggestCuts()); `apply` is empty.
+    bool cut_into_sorties = false;
 };
 
 struct Finding {
@@ -52,6 +55,8 @@ struct PlanView {
 PlanView viewOf(const Plan& plan, const Terrain* terrain);
 /// The same, quicker where little has changed: `before` is the view of `plan_before` over the same terrain.
 PlanView viewOf(const Plan& plan, const Terrain* terrain, const Plan& plan_before, const PlanView& before);
+/// The view of another route than the whole plan's: of a sortie.
+PlanView viewOf(const Plan& plan, Route route, const Terrain* terrain);
 
 /// What a rule may look at. References must outlive it.
 struct CheckInput {
@@ -60,6 +65,11 @@ struct CheckInput {
     const Terrain* terrain = nullptr;
     std::optional<EnergyForecast> energy = {};
     double wind_mps = 0;
+    /// The plan is flown in sorties, which are checked one by one: what one battery and one list of items cannot hold is
+    /// not said of the whole.
+    bool in_sorties = false;
+    /// What the photos of its patterns see, where that has been counted.
+    const std::vector<PatternCoverPtr>* covers = nullptr;
 
     ItemIndex index = indexItems(plan);
     const Item* find(ItemId id) const;

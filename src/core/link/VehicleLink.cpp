@@ -142,6 +142,8 @@ void VehicleLink::take(const Message& m) {
         s.reached.push_back(static_cast<int>(m.integer("seq")));
     } else if (m.is("CAMERA_FEEDBACK")) {
         ++s.photos;
+        s.last_photo = GeoPoint{m.number("lat") * 1e-7, m.number("lng") * 1e-7};
+        s.last_photo_amsl_m = m.number("alt_msl");
     } else if (m.is("HOME_POSITION")) {
         s.home = GeoPoint{m.number("latitude") * 1e-7, m.number("longitude") * 1e-7};
         s.home_amsl_m = m.number("altitude") / 1000;

@@ -39,6 +39,8 @@ struct VehicleSnapshot {
     /// often a caller looks.
     std::optional<double> armed_at_s, disarmed_at_s;
     int photos = 0;
+    std::optional<GeoPoint> last_photo;
+    std::optional<double> last_photo_amsl_m;
     std::vector<int> reached;                        // items reported as reached, in order
     std::vector<std::string> texts;                  // messages spoken by the aircraft, newest last
     std::uint64_t received = 0, lost = 0;            // packets, by sequence numbers

@@ -27,14 +27,6 @@ struct RouteStep {
     std::variant<RouteNav, Action> what;
 };
 
-using PatternFlightPtr = std::shared_ptr<const PatternFlight>;
-
-/// A pattern as it was opened, and all it was opened from: as long as that stays the same it need not be opened again.
-struct OpenedPattern {
-    Item item;
-    PatternFlightPtr flight;
-};
-
 struct Route {
     std::vector<RouteStep> steps;
     std::vector<OpenedPattern> patterns;  // in itinerary order

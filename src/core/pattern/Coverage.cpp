@@ -49,6 +49,50 @@ double reach(const View& v, const Vec3& ray, double z, double range) {
     return std::min(range, (z - v.place.z) / ray.z);
 }
 
+/// A PhotoArea on the plane of a frame.
+class Ground {
+  public:
+    Ground(const PhotoArea& area, const LocalFrame& frame) : half_(area.half_m), offset_(area.offset_m) {
+        for (const auto& ring : area.rings) rings_.emplace_back(toLocal(frame, ring));
+        if (rings_.empty()) line_ = toLocal(frame, area.line);
+        const double reach = rings_.empty() ? half_ + std::abs(offset_) : 0;
+        for (const Vec2& p : rings_.empty() ? line_ : rings_.front().ring()) {
+            low_ = {std::min(low_.x, p.x - reach), std::min(low_.y, p.y - reach)};
+            high_ = {std::max(high_.x, p.x + reach), std::max(high_.y, p.y + reach)};
+        }
+    }
+    Vec2 low() const { return low_; }
+    Vec2 high() const { return high_; }
+    bool contains(Vec2 at) const {
+        bool in = false;
+        for (const RingIndex& ring : rings_) in ^= ring.contains(at);
+        return rings_.empty() ? besideLine(at) : in;
+    }
+
+  private:
+    bool besideLine(Vec2 at) const {
+        double nearest = INFINITY, right = 0;
+        bool beyond = false;
+        for (std::size_t k = 0; k + 1 < line_.size(); ++k) {
+            const Vec2 a = line_[k], along = line_[k + 1] - a;
+            const double run = length(along);
+            if (run <= 0) continue;
+            const double share = dot(at - a, along) / (run * run);
+            const Vec2 off = at - (a + along * std::clamp(share, 0.0, 1.0));
+            if (length(off) >= nearest) continue;
+            nearest = length(off);
+            right = dot(off, Vec2{along.y, -along.x}) >= 0 ? nearest : -nearest;
+            beyond = (k == 0 && share < 0) || (k + 2 == line_.size() && share > 1);
+        }
+        return !beyond && std::abs(right - offset_) <= half_;
+    }
+
+    double half_, offset_;
+    std::vector<RingIndex> rings_;
+    std::vector<Vec2> line_;
+    Vec2 low_{INFINITY, INFINITY}, high_{-INFINITY, -INFINITY};
+};
+
 }  // namespace
 
 double Coverage::shareBelow(int n) const {
@@ -99,19 +143,13 @@ std::vector<Coverage::Gap> Coverage::gaps(int n, std::size_t most) const {
 }
 
 Coverage coverageOf(const std::vector<PlannedPhoto>& photos, const CameraProfile& camera, const Terrain* terrain,
-                    double level_amsl_m, const std::vector<std::vector<GeoPoint>>& area, const CoverageOptions& o) {
+                    double level_amsl_m, const PhotoArea& area, const CoverageOptions& o) {
     constexpr double kMostCells = 16e6;
     Coverage out;
-    if (area.empty() || area.front().size() < 3) return out;
-    out.frame = LocalFrame(middleOf(area.front()));
-    std::vector<RingIndex> rings;
-    rings.reserve(area.size());
-    for (const auto& ring : area) rings.emplace_back(toLocal(out.frame, ring));
-    Vec2 low{INFINITY, INFINITY}, high{-INFINITY, -INFINITY};
-    for (const Vec2& p : rings.front().ring()) {
-        low = {std::min(low.x, p.x), std::min(low.y, p.y)};
-        high = {std::max(high.x, p.x), std::max(high.y, p.y)};
-    }
+    if (area.rings.empty() ? area.line.size() < 2 : area.rings.front().size() < 3) return out;
+    out.frame = LocalFrame(middleOf(area.rings.empty() ? area.line : area.rings.front()));
+    const Ground inside(area, out.frame);
+    const Vec2 low = inside.low(), high = inside.high();
     const double width = high.x - low.x, height = high.y - low.y;
     out.cell_m = std::max({0.05, o.cell_m, std::sqrt(width * height / kMostCells)});
     out.corner = low;
@@ -135,8 +173,7 @@ Coverage coverageOf(const std::vector<PlannedPhoto>& photos, const CameraProfile
         if (cancelled()) return out;
         for (int c = 0; c < out.columns; ++c) {
             const Vec2 at = out.middle(c, r);
-            bool in = false;
-            for (const RingIndex& ring : rings) in ^= ring.contains(at);
+            const bool in = inside.contains(at);
             const std::size_t i = out.at(c, r);
             out.inside[i] = in;
             if (!in) continue;
@@ -211,6 +248,51 @@ std::vector<GeoPoint> photoOnGround(const PlannedPhoto& photo, const CameraProfi
             }
         }
         out.push_back(frame.toGeo({v.place.x + ray.x * run, v.place.y + ray.y * run}));
+    }
+    return out;
+}
+
+PhotoArea photoAreaOf(const Item& item) {
+    const Pattern& p = *item.pattern;
+    if (item.kind == ItemKind::block) {
+        PhotoArea area{{p.outline}, {}, 0, 0};
+        area.rings.insert(area.rings.end(), p.holes.begin(), p.holes.end());
+        return area;
+    }
+    if (item.kind == ItemKind::corridor) return {{}, p.outline, p.width_m / 2, p.offset_m};
+    return {};
+}
+
+std::optional<std::vector<PatternCoverPtr>> countCovers(const Plan& plan, const std::vector<OpenedPattern>& patterns,
+                                                        const Terrain* terrain, const std::stop_token& stop,
+                                                        const std::vector<PatternCoverPtr>& before) {
+    constexpr double kCellsAlong = 20, kMostCells = 400e3;
+    std::vector<PatternCoverPtr> out;
+    for (const OpenedPattern& opened : patterns) {
+        const PhotoArea area = photoAreaOf(opened.item);
+        if (opened.flight->photos.empty() || area.empty()) continue;
+        const auto known = std::find_if(before.begin(), before.end(), [&](const PatternCoverPtr& c) {
+            return c->item == opened.item.id && c->flight == opened.flight;
+        });
+        if (known != before.end()) {
+            out.push_back(*known);
+            continue;
+        }
+        auto counted = std::make_shared<PatternCover>();
+        counted->item = opened.item.id;
+        counted->flight = opened.flight;
+        counted->promised = promisedPhotos(*opened.item.pattern);
+        CoverageOptions options;
+        options.stop = stop;
+        options.cell_m =
+            std::max({1.0, opened.flight->footprint.along_m / kCellsAlong, std::sqrt(opened.flight->area_m2 / kMostCells)});
+        // Without terrain the ground is level, at what the height was taken above.
+        const auto first = opened.flight->photos.front().amsl_m;
+        const double level = first ? *first - opened.flight->height_above_ground_m : 0;
+        const Terrain* ground = terrain == nullptr || terrain->empty() ? nullptr : terrain;
+        counted->cover = coverageOf(opened.flight->photos, plan.camera, ground, level, area, options);
+        if (stop.stop_requested()) return std::nullopt;
+        out.push_back(std::move(counted));
     }
     return out;
 }

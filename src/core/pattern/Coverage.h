@@ -45,12 +45,22 @@ struct CoverageOptions {
     std::stop_token stop = {};
 };
 
+/// The ground a pattern is to show: an area with its holes, or what lies within `half_m` of a line that runs `offset_m`
+/// to the right of `line`.
+struct PhotoArea {
+    std::vector<std::vector<GeoPoint>> rings;
+    std::vector<GeoPoint> line;
+    double half_m = 0, offset_m = 0;
+    bool empty() const { return rings.empty() && line.size() < 2; }
+};
+/// Of a Block and a Corridor; empty for the others: they show things, not ground.
+PhotoArea photoAreaOf(const Item& item);
+
 /// Counts for every cell of the area's box the photos whose image holds the cell's middle at its height; what stands in
 /// between is not looked for. Without terrain the ground is level at `level_amsl_m`. Cancelled: fewer cells than none.
 /// At most 16 million cells: cells are made larger where there would be more.
 Coverage coverageOf(const std::vector<PlannedPhoto>& photos, const CameraProfile& camera, const Terrain* terrain,
-                    double level_amsl_m, const std::vector<std::vector<GeoPoint>>& area,
-                    const CoverageOptions& options);
+                    double level_amsl_m, const PhotoArea& area, const CoverageOptions& options);
 
 /// Where the corners of a photo meet the ground, clockwise from the upper left of the image; corners that look past
 /// `range_m` or above the horizon are cut there.
@@ -59,5 +69,19 @@ std::vector<GeoPoint> photoOnGround(const PlannedPhoto& photo, const CameraProfi
 
 /// How many photos a pattern's overlaps promise for every place of its area.
 int promisedPhotos(const Pattern& pattern);
+
+/// What the photos of one pattern of a plan see.
+struct PatternCover {
+    ItemId item = 0;
+    PatternFlightPtr flight;
+    int promised = 1;
+    Coverage cover;
+};
+using PatternCoverPtr = std::shared_ptr<const PatternCover>;
+/// Of every Block and Corridor that takes photos, on cells fine enough to see gaps and at most some hundred thousand of
+/// them. Those of `before` are taken over where their flight is still the same one. Nothing when stopped.
+std::optional<std::vector<PatternCoverPtr>> countCovers(const Plan& plan, const std::vector<OpenedPattern>& patterns,
+                                                        const Terrain* terrain, const std::stop_token& stop = {},
+                                                        const std::vector<PatternCoverPtr>& before = {});
 
 }  // namespace anhinga

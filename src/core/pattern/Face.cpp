@@ -110,6 +110,7 @@ PatternFlight face(const Plan& plan, const Item& item, const Terrain* terrain) {
         const Height height = levelHeight(plan, terrain, c.foot, value, ref);
         PatternPoint point{frame.toGeo(c.at), height};
         const auto amsl = amslOf(plan, terrain, c.foot, height);
+        const std::size_t photos_before = flight.photos.size();
         if (moving) {
             point.actions.push_back(SetHeading{c.yaw_deg + turns.front()});
             if (first) {
@@ -136,6 +137,10 @@ PatternFlight face(const Plan& plan, const Item& item, const Terrain* terrain) {
             }
         }
         flight.points.push_back(std::move(point));
+        LineSpan& span = first ? flight.spans.emplace_back(LineSpan{flight.points.size() - 1, 0, photos_before, 0})
+                               : flight.spans.back();
+        span.last_point = flight.points.size() - 1;
+        span.photos = flight.photos.size() - span.first_photo;
     };
     bool back = p.reverse;
     if (p.columns) {

@@ -67,6 +67,7 @@ PatternFlight lap(const Plan& plan, const Item& item, const Terrain* terrain) {
         done += run;
     }
     flight.lines = 1;
+    flight.spans = {{0, flight.points.size() - 1, 0, flight.photos.size()}};
     flight.distance_m = flight.line_m = flownOver_m(flight.points);
     if (photos)
         flight.photo_spacing_m = p.policy == PhotoPolicy::stop ? flight.line_m / static_cast<double>(n) : spacing;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <functional>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -36,10 +37,17 @@ struct PatternPoint {
     std::vector<Action> actions = {};
 };
 
+/// One line, ring, row or column of a pattern among its points, both ends included, and its photos.
+struct LineSpan {
+    std::size_t first_point = 0, last_point = 0;
+    std::size_t first_photo = 0, photos = 0;
+};
+
 /// A pattern opened up.
 struct PatternFlight {
     std::vector<PatternPoint> points;
     std::vector<PlannedPhoto> photos;
+    std::vector<LineSpan> spans;  // in the order they are flown; as many as `lines`
     /// Why there is nothing to fly; then everything else is empty.
     std::string problem;
     /// A change to the item that would help against it, in words; `remedy` does it.
@@ -62,6 +70,14 @@ struct PatternFlight {
 
 /// Opens an item of a pattern kind. `terrain` may be null. Deterministic: the same plan gives the same flight.
 PatternFlight openPattern(const Plan& plan, const Item& item, const Terrain* terrain);
+
+using PatternFlightPtr = std::shared_ptr<const PatternFlight>;
+
+/// A pattern as it was opened, and all it was opened from: as long as that stays the same it need not be opened again.
+struct OpenedPattern {
+    Item item;
+    PatternFlightPtr flight;
+};
 
 /// Largest speed at which the camera keeps up with the photos of a flight, m/s; nothing when it has none.
 std::optional<double> largestSpeed_mps(const PatternFlight& flight, const CameraProfile& camera);

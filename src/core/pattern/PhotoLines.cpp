@@ -80,13 +80,20 @@ class LineFlyer {
         if (vertices_.size() < 2 || (pattern_.follow && !followRoute())) return;
         std::size_t k = 0;
         put(vertices_[0], heightAt(0, 0));
-        for (const auto& [first, last] : photo_runs_) {
-            for (; k < first; ++k) fly(k);
-            photoLine(first, last);
+        const auto flyTo = [&](std::size_t vertex) {
+            for (; k < vertex; ++k) fly(k);
+            return flight_.points.size() - 1;
+        };
+        for (const Run& run : runs_) {
+            LineSpan span{flyTo(run.entry), 0, flight_.photos.size(), 0};
+            flyTo(run.first);
+            photoLine(run.first, run.last);
             if (!flight_.problem.empty()) return;
-            k = last;
+            k = run.last;
+            span.photos = flight_.photos.size() - span.first_photo;
+            span.last_point = flyTo(run.exit);
+            flight_.spans.push_back(span);
         }
-        for (; k + 1 < vertices_.size(); ++k) fly(k);
         auto& actions = flight_.points.front().actions;
         actions.insert(actions.begin(), GimbalPitch{pattern_.pitch_deg.value_or(-90)});
     }
@@ -114,13 +121,17 @@ class LineFlyer {
                 if (way)
                     for (const Vec2& p : *way) vertex(p);
             }
+            Run run;
             vertex(entry);
+            run.entry = vertices_.size() - 1;
             vertex(begin);
-            const std::size_t first = vertices_.size() - 1;
+            run.first = vertices_.size() - 1;
             for (std::size_t i = 1; i + 1 < line.points.size(); ++i) vertex(line.points[i]);
             vertex(end + out * overrun_m_);
-            if (vertices_.size() - 1 > first) photo_runs_.emplace_back(first, vertices_.size() - 1);
+            run.last = vertices_.size() - 1;
             if (pattern_.lead_m > overrun_m_) vertex(end + out * pattern_.lead_m);
+            run.exit = vertices_.size() - 1;
+            if (run.last > run.first) runs_.push_back(run);
         }
         if (blocked)
             flight_.notes.push_back(
@@ -238,8 +249,12 @@ class LineFlyer {
     std::optional<double> home_amsl_;
     double speed_;
     std::vector<Vec2> vertices_;
-    std::vector<std::pair<std::size_t, std::size_t>> photo_runs_;  // of vertices, from and to
-    std::vector<std::vector<FollowPoint>> pieces_;                 // between vertices, when terrain is followed
+    /// A line among the vertices: with its straight way in and out, and from where to where photos are taken.
+    struct Run {
+        std::size_t entry = 0, first = 0, last = 0, exit = 0;
+    };
+    std::vector<Run> runs_;
+    std::vector<std::vector<FollowPoint>> pieces_;  // between vertices, when terrain is followed
     Vec2 last_;
     double overrun_m_ = 0;
     double done_ = 0;  // share of the present leg that is flown

@@ -54,6 +54,7 @@ PatternFlight rings(const Plan& plan, const Item& item, const Terrain* terrain) 
             look = home ? Height::aboveHome(at - *home) : Height::amsl(at);
         }
         const auto look_amsl = amslOf(plan, terrain, centre, look);
+        LineSpan span{flight.points.size(), 0, flight.photos.size(), 0};
         for (int i = 0; i < n; ++i) {
             const double turn = (p.start_deg + (p.anticlockwise ? -360.0 : 360.0) * i / n) * M_PI / 180;
             const GeoPoint place = frame.toGeo(Vec2{std::sin(turn), std::cos(turn)} * radius);
@@ -76,6 +77,9 @@ PatternFlight rings(const Plan& plan, const Item& item, const Terrain* terrain) 
         auto& last = flight.points.back().actions;
         const auto end = endPhotos(p);
         last.insert(last.end(), end.begin(), end.end());
+        span.last_point = flight.points.size() - 1;
+        span.photos = flight.photos.size() - span.first_photo;
+        flight.spans.push_back(span);
         ++flight.lines;
         flight.line_m += chord * n;
         flight.height_above_ground_m = radius;

@@ -220,6 +220,7 @@ void remove(Plan& plan, const Ids& ids) {
     std::erase_if(plan.obstacles, gone);
     std::erase_if(plan.zones, gone);
     std::erase_if(plan.covers, gone);
+    std::erase_if(plan.cuts, [&](const Cut& cut) { return ids.contains(cut.item); });
 }
 
 Ids duplicate(Plan& plan, const Ids& ids, double bearing_deg, double distance_m) {

@@ -132,6 +132,15 @@ struct Section {
     bool operator==(const Section&) const = default;
 };
 
+/// Where a new sortie begins: at an item, or inside a pattern at one of its lines or photos, both counted from 1 in the
+/// order they are flown.
+struct Cut {
+    ItemId item = 0;
+    int line = 0;   // 0: at its beginning
+    int photo = 0;  // 0: none; otherwise `line` is 0
+    bool operator==(const Cut&) const = default;
+};
+
 enum class FenceKind { keepIn, keepOut };
 /// A polygon, or a circle when `radius_m` is positive: `outline` is then its centre alone.
 struct Fence {
@@ -212,6 +221,7 @@ struct CameraProfile {
     double sensor_w_mm = 13.2, sensor_h_mm = 8.8, focal_mm = 8.8;
     int px_across = 5472, px_along = 3648;
     double min_interval_s = 1.2, shutter_s = 0.001, photo_mb = 9;
+    double card_gb = 64;                             // room for photos; 0: not known
     double pitch_min_deg = -90, pitch_max_deg = 30;  // range of the gimbal
     bool portrait = false;                           // long side of the image along the flight line
     bool triggered = true;                           // by the autopilot; else somebody must start it by hand
@@ -254,6 +264,7 @@ struct Plan {
     std::optional<double> heights_set_at_amsl_m;
     std::vector<Item> items;
     std::vector<Section> sections;
+    std::vector<Cut> cuts;  // between sorties; none: flown in one
     std::vector<Fence> fences;
     std::vector<RallyPoint> rally;
     std::vector<Obstacle> obstacles;

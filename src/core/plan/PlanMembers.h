@@ -71,6 +71,7 @@ inline std::vector<Number> cameraNumbers(CameraProfile& c) {
             {"min_interval_s", &c.min_interval_s, 0, 3600},
             {"shutter_s", &c.shutter_s, 0, 60},
             {"photo_mb", &c.photo_mb, 0, 10000},
+            {"card_gb", &c.card_gb, 0, 100000},
             {"pitch_min_deg", &c.pitch_min_deg, -180, 180},
             {"pitch_max_deg", &c.pitch_max_deg, -180, 180}};
 }

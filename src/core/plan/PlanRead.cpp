@@ -347,7 +347,15 @@ void readPlanMembers(Plan& plan, const Json& a) {
         if (!s.is_object()) wrong("a section must be an object");
         plan.sections.push_back({readId(s, "id"), textOr(s, "name", "")});
     }
-    plan.unknown = unknownOf(a, {"format", "title", "notes", "home", "defaults", "vehicle", "camera", "autopilot",
+    const Json cuts = a.value("sorties", Json::array());
+    if (!cuts.is_array()) wrong("sorties must be a list");
+    if (cuts.size() > kMaxItems) wrong("{} sorties, more than the {} a plan may hold", cuts.size(), kMaxItems);
+    for (const Json& j : cuts) {
+        if (!j.is_object()) wrong("a sortie must be an object");
+        plan.cuts.push_back({readId(j, "from"), static_cast<int>(numberOr(j, "line", 0, 0, 1e6)),
+                             static_cast<int>(numberOr(j, "photo", 0, 0, 1e6))});
+    }
+    plan.unknown = unknownOf(a, {"format", "sorties", "title", "notes", "home", "defaults", "vehicle", "camera", "autopilot",
                                  "clearance_min_m", "clearance_margin_m", "ceiling_m", "floor_m", "sections",
                                  "return_height_m", "heights_set_at_amsl_m", "terrain", "imagery", "next_id"});
 }

@@ -227,6 +227,15 @@ std::string writePlanText(const Plan& plan) {
         a["sections"] = Json::array();
         for (const Section& s : plan.sections) a["sections"].push_back({{"id", s.id}, {"name", s.name}});
     }
+    if (!plan.cuts.empty()) {
+        a["sorties"] = Json::array();
+        for (const Cut& cut : plan.cuts) {
+            Json j{{"from", cut.item}};
+            if (cut.line > 0) j["line"] = cut.line;
+            if (cut.photo > 0) j["photo"] = cut.photo;
+            a["sorties"].push_back(j);
+        }
+    }
     a["next_id"] = plan.next_id;
     addUnknown(a, plan.unknown);
     const auto dump = [](const Json& j) { return j.dump(-1, ' ', false, Json::error_handler_t::replace); };

@@ -3,7 +3,7 @@
 namespace anhinga::rules {
 
 void energy(const CheckInput& in, Out& out) {
-    if (!in.energy || in.plan.vehicle.battery_wh < 1) return;  // no capacity, no forecast: said by its own rule
+    if (in.in_sorties || !in.energy || in.plan.vehicle.battery_wh < 1) return;  // no capacity, no forecast: said by its own rule
     const double reserve = in.plan.vehicle.reserve_percent;
     std::string message;
     if (in.energy->reached_reserve)
@@ -13,7 +13,9 @@ void energy(const CheckInput& in, Out& out) {
     else if (in.energy->left_percent < reserve)
         message = fmt::format("lands with {:.0f} %, the reserve is {:.0f} %", in.energy->left_percent, reserve);
     if (message.empty()) return;
-    out.push_back({Severity::stop, "energy", in.energy->item, std::move(message), in.placeOf(in.energy->item), {}});
+    Finding f{Severity::stop, "energy", in.energy->item, std::move(message), in.placeOf(in.energy->item), {}};
+    f.corrections.push_back({"Cut into sorties", {}, true});
+    out.push_back(std::move(f));
 }
 
 }  // namespace anhinga::rules

@@ -41,12 +41,11 @@ void itemLimit(const CheckInput& in, Out& out) {
     // Without a mission (a repeat without target) the route's own length says it: home and one item a step.
     const auto n = static_cast<int>(in.view.mission ? in.view.mission->items.size() : in.view.route.steps.size() + 1);
     const int limit = in.plan.traits.item_limit;
-    if (n <= limit) return;
+    if (n <= limit || in.in_sorties) return;
     Finding f{Severity::stop,
               "item-limit",
               0,
-              fmt::format("{} mission items; the autopilot holds {}. Split the plan into {} sorties", n, limit,
-                          (n - 1) / limit + 1),
+              fmt::format("{} mission items; the autopilot holds {}", n, limit),
               {},
               {}};
     const std::vector<ItemId> ids = idle(in);
@@ -56,6 +55,7 @@ void itemLimit(const CheckInput& in, Out& out) {
                  std::erase_if(p.items,
                                [&](const Item& i) { return std::find(ids.begin(), ids.end(), i.id) != ids.end(); });
              }});
+    f.corrections.push_back({"Cut into sorties", {}, true});
     out.push_back(std::move(f));
 }
 
