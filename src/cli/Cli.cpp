@@ -20,7 +20,8 @@ int runCli(int argc, char** argv) {
     const auto plan = [&](CLI::App* sub) {
         sub->add_option("PLAN", a.plan, "plan file")->required();
         sub->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
-        sub->add_option("--sortie", a.sortie, "only this one of the plan's sorties, from 1")->check(CLI::Range(1, 1000));
+        sub->add_option("--sortie", a.sortie, "only this one of the plan's sorties, from 1")
+            ->check(CLI::Range(1, 1000));
         return sub;
     };
     const auto link = [&](CLI::App* sub) {

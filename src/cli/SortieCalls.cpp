@@ -42,13 +42,12 @@ CliResult cliSorties(const CliArguments& a) {
              {"duration_s", r != nullptr ? Json(r->duration_s) : Json()},
              {"energy_left_percent", r != nullptr ? Json(r->energy_left_percent) : Json()},
              {"stops", stops}});
-        out.text += fmt::format("{:2}  {}: {} items, {} photos, {}, {}{}\n", s->sortie.number, s->sortie.text,
-                                s->view.mission ? s->view.mission->items.size() : 0, s->sortie.photos,
-                                distanceText(s->view.path.length_m),
-                                r != nullptr ? fmt::format("{}, lands with {:.0f} %", durationText(r->duration_s),
-                                                           r->energy_left_percent)
-                                             : s->not_rehearsed,
-                                stops > 0 ? fmt::format(", {} findings of severity stop", stops) : "");
+        out.text += fmt::format(
+            "{:2}  {}: {} items, {} photos, {}, {}{}\n", s->sortie.number, s->sortie.text,
+            s->view.mission ? s->view.mission->items.size() : 0, s->sortie.photos, distanceText(s->view.path.length_m),
+            r != nullptr ? fmt::format("{}, lands with {:.0f} %", durationText(r->duration_s), r->energy_left_percent)
+                         : s->not_rehearsed,
+            stops > 0 ? fmt::format(", {} findings of severity stop", stops) : "");
         if (stops > 0) out.code = 1;
     }
     out.text += sorties->empty() ? "flown in one" : fmt::format("{} sorties", sorties->size());

@@ -71,8 +71,7 @@ std::shared_ptr<Derived> deriveRehearsal(const Derived& viewed, Wind wind, const
             why_not = QString::fromStdString(r.error().message);
     }
     std::optional<std::vector<FlownSortiePtr>> sorties(std::in_place);
-    if (!viewed.plan->cuts.empty())
-        sorties = flySorties(*viewed.plan, viewed.view.route, viewed.terrain, wind, stop);
+    if (!viewed.plan->cuts.empty()) sorties = flySorties(*viewed.plan, viewed.view.route, viewed.terrain, wind, stop);
     if (stop.stop_requested() || !sorties) return nullptr;
     // Only now is the view copied: most rehearsals begun during a drag are overtaken.
     auto d = std::make_shared<Derived>(viewed);

@@ -13,8 +13,8 @@
 
 #include "core/check/Check.h"
 #include "core/flight/Rehearse.h"
-#include "core/sortie/Sorties.h"
 #include "core/plan/Plan.h"
+#include "core/sortie/Sorties.h"
 #include "core/terrain/Terrain.h"
 
 namespace anhinga {
@@ -36,7 +36,7 @@ struct Derived {
     bool complete = false;
     std::vector<PatternCoverPtr> covers;  // what is counted so far
     bool covered = false;                 // all of them are
-    std::uint64_t serial = 0;  // grows with every result
+    std::uint64_t serial = 0;             // grows with every result
 };
 using DerivedPtr = std::shared_ptr<const Derived>;
 /// How often an item is flown, as rehearsed: in one, or in the sortie that flies it most often.

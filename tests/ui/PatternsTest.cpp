@@ -65,10 +65,10 @@ TEST_CASE("a pattern's numbers are changed in the inspector, each an undo step",
     CHECK(flightOf(d, id).photos.size() < photos);
     d.type("Overlap", "100");  // out of range: the value stays
     CHECK(d.plan().find(id)->pattern->overlap_percent == 60);
-    d.type("Sample", "3");
+    d.type("Ground sample", "3");
     CHECK(d.plan().find(id)->pattern->gsd_cm == 3.0);
     CHECK(flightOf(d, id).footprint.gsd_m == Approx(0.03));
-    d.type("Sample", "");
+    d.type("Ground sample", "");
     CHECK_FALSE(d.plan().find(id)->pattern->gsd_cm);
     d.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(d.plan().find(id)->pattern->gsd_cm == 3.0);
@@ -89,7 +89,7 @@ TEST_CASE("a pattern's numbers are changed in the inspector, each an undo step",
     d.child<QCheckBox>("field Follow the terrain")->click();
     d.settle();
     CHECK_FALSE(d.plan().find(id)->pattern->follow);
-    d.type("Sample", "");
+    d.type("Ground sample", "");
     auto* ref = d.child<QComboBox>("field Height reference");
     ref->setCurrentIndex(0);
     emit ref->activated(0);

@@ -220,7 +220,7 @@ void Inspector::buildPattern(ItemId id) {
                 i->height = Height{t.low_m, to};
             },
             "Change height reference");
-    if (kind == ItemKind::block || kind == ItemKind::corridor) optional("Sample", "cm", 0.05, 200, &Pattern::gsd_cm);
+    if (kind == ItemKind::block || kind == ItemKind::corridor) optional("Ground sample", "cm", 0.05, 200, &Pattern::gsd_cm);
     for (const PatternField& f : kFields) {
         if (f.kind != kind) continue;
         number(

@@ -300,9 +300,8 @@ void FieldPanel::refresh() {
     by_hand_text_->setVisible(!by_hand.isEmpty());
     by_hand_text_->setText(colour(theme_.marigold, by_hand.left(1).toUpper() + by_hand.mid(1)));
     arm_->setEnabled(heard && (by_hand.isEmpty() || by_hand_->isChecked()));
-    arm_->setToolTip(by_hand.isEmpty() || by_hand_->isChecked()
-                         ? "Press and hold for a second: propellers may turn"
-                         : "First start the camera, then tick it above");
+    arm_->setToolTip(by_hand.isEmpty() || by_hand_->isChecked() ? "Press and hold for a second: propellers may turn"
+                                                                : "First start the camera, then tick it above");
     for (QPushButton* b : commands_) b->setEnabled(heard);
     QStringList lines;
     for (std::size_t i = link_->commands().size() > 3 ? link_->commands().size() - 3 : 0; i < link_->commands().size();

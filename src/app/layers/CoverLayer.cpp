@@ -42,51 +42,48 @@ void CoverLayer::setCovers(const std::vector<PatternCoverPtr>& covers, bool coun
 }
 
 RenderedLayer::Job CoverLayer::jobFor(const MapTransform& view, const Theme&) {
-    return
-        [view, covers = covers_](const std::stop_token& stop) {
-            Made made;
-            made.image = QImage(view.size, QImage::Format_ARGB32_Premultiplied);
-            made.image.fill(Qt::transparent);
-            const UnitBox seen = boxOf(view);
-            QPainter p(&made.image);
-            p.setPen(Qt::NoPen);
-            for (const PatternCoverPtr& of : covers) {
-                const Coverage& c = of->cover;
-                const auto px = [&](Vec2 at) {
-                    const UnitPoint u = toUnitSquare(c.frame.toGeo(at));
-                    return QPointF((u.x - seen.left) * view.scale, (u.y - seen.top) * view.scale);
-                };
-                for (int row = 0; row < c.rows; ++row) {
-                    if (stop.stop_requested()) return made;
-                    // Neighbours of one tint are one rectangle.
-                    for (int from = 0; from < c.columns;) {
-                        if (c.inside[c.at(from, row)] == 0) {
-                            ++from;
-                            continue;
-                        }
-                        const int step = stepOf(c.seen[c.at(from, row)], of->promised);
-                        int to = from + 1;
-                        while (to < c.columns && c.inside[c.at(to, row)] != 0 &&
-                               stepOf(c.seen[c.at(to, row)], of->promised) == step)
-                            ++to;
-                        const Vec2 low = c.corner + Vec2{from * c.cell_m, row * c.cell_m};
-                        const Vec2 high = c.corner + Vec2{to * c.cell_m, (row + 1) * c.cell_m};
-                        p.setBrush(kSteps[step].colour);
-                        p.drawPolygon(QPolygonF({px(low), px({high.x, low.y}), px(high), px({low.x, high.y})}));
-                        from = to;
+    return [view, covers = covers_](const std::stop_token& stop) {
+        Made made;
+        made.image = QImage(view.size, QImage::Format_ARGB32_Premultiplied);
+        made.image.fill(Qt::transparent);
+        const UnitBox seen = boxOf(view);
+        QPainter p(&made.image);
+        p.setPen(Qt::NoPen);
+        for (const PatternCoverPtr& of : covers) {
+            const Coverage& c = of->cover;
+            const auto px = [&](Vec2 at) {
+                const UnitPoint u = toUnitSquare(c.frame.toGeo(at));
+                return QPointF((u.x - seen.left) * view.scale, (u.y - seen.top) * view.scale);
+            };
+            for (int row = 0; row < c.rows; ++row) {
+                if (stop.stop_requested()) return made;
+                // Neighbours of one tint are one rectangle.
+                for (int from = 0; from < c.columns;) {
+                    if (c.inside[c.at(from, row)] == 0) {
+                        ++from;
+                        continue;
                     }
+                    const int step = stepOf(c.seen[c.at(from, row)], of->promised);
+                    int to = from + 1;
+                    while (to < c.columns && c.inside[c.at(to, row)] != 0 &&
+                           stepOf(c.seen[c.at(to, row)], of->promised) == step)
+                        ++to;
+                    const Vec2 low = c.corner + Vec2{from * c.cell_m, row * c.cell_m};
+                    const Vec2 high = c.corner + Vec2{to * c.cell_m, (row + 1) * c.cell_m};
+                    p.setBrush(kSteps[step].colour);
+                    p.drawPolygon(QPolygonF({px(low), px({high.x, low.y}), px(high), px({low.x, high.y})}));
+                    from = to;
                 }
             }
-            return made;
-        };
+        }
+        return made;
+    };
 }
 
 QString CoverLayer::summary() const {
     if (!counted_) return "counting photos …";
     if (covers_.empty()) return "no pattern takes photos of an area";
-    return QString("%1 % seen too seldom, %2 % by no photo")
-        .arg(few_ * 100, 0, 'f', 1)
-        .arg(none_ * 100, 0, 'f', 1);
+    return QString("%1 % seen too seldom, %2 % by no photo").arg(few_ * 100, 0, 'f', 1).arg(none_ * 100, 0, 'f', 1);
 }
 
 void CoverLayer::paintLegend(QPainter& p, const MapTransform& view, const Theme& theme) const {

@@ -53,6 +53,7 @@ void MapView::finishShape() {
         return;
     }
     const std::vector<GeoPoint> outline = std::exchange(shape_, {});
+    if (hole_of_ != 0) return addHole(outline);
     ItemId made = 0;
     switch (tool_) {
         case MapTool::block:
@@ -115,7 +116,49 @@ bool MapView::drawsLine(MapTool tool) {
     return tool == MapTool::wire || tool == MapTool::corridor || tool == MapTool::face;
 }
 
+bool MapView::drawsArea(MapTool tool) {
+    return tool == MapTool::block || tool == MapTool::lap || tool == MapTool::keepIn || tool == MapTool::keepOut ||
+           tool == MapTool::trees;
+}
+
+std::vector<GeoPoint> MapView::rectangle() const {
+    const QRectF box = QRectF(pressed_at_, last_at_).normalized();
+    return {view_.toGeo(box.topLeft()), view_.toGeo(box.topRight()), view_.toGeo(box.bottomRight()),
+            view_.toGeo(box.bottomLeft())};
+}
+
+void MapView::drawHole(ItemId block) {
+    setTool(MapTool::block);
+    hole_of_ = block;
+    emit message("Draw the area that is left out: click its corners, or drag with Shift");
+}
+
+void MapView::addHole(std::vector<GeoPoint> outline) {
+    const ItemId block = std::exchange(hole_of_, 0);
+    const Item* item = session_->plan()->find(block);
+    setTool(MapTool::select);
+    if (item == nullptr || item->kind != ItemKind::block) return;
+    const LocalFrame frame(middleOf(item->pattern->outline));
+    const RingIndex area(toLocal(frame, item->pattern->outline));
+    for (const Vec2& corner : toLocal(frame, outline))
+        if (!area.contains(corner)) return emit message("Not left out: it must lie inside of the Block");
+    session_->edit("Leave out area", [&](Plan& plan) {
+        if (Item* i = plan.find(block)) i->pattern.edit().holes.push_back(std::move(outline));
+    });
+    session_->select({block});
+}
+
+std::optional<std::pair<ItemId, std::size_t>> MapView::holeAt(QPointF at) const {
+    for (const Item& item : session_->plan()->items) {
+        if (item.kind != ItemKind::block) continue;
+        for (std::size_t k = 0; k < item.pattern->holes.size(); ++k)
+            if (polygon(item.pattern->holes[k]).containsPoint(at, Qt::OddEvenFill)) return std::pair{item.id, k};
+    }
+    return std::nullopt;
+}
+
 void MapView::cancelShape() {
+    hole_of_ = 0;
     shape_.clear();
     update();
 }
@@ -198,7 +241,9 @@ void MapView::mousePressEvent(QMouseEvent* e) {
         return;
     }
     if (tool_ != MapTool::select) {
-        grip_ = Grip::pan;  // a drag pans, a click draws
+        // A drag pans, a click draws; with Shift, an area is drawn as a rectangle from corner to corner.
+        const bool corners = drawsArea(tool_) && shape_.empty() && (e->modifiers() & Qt::ShiftModifier) != 0;
+        grip_ = corners ? Grip::rectangle : Grip::pan;
         return;
     }
     const bool more = (e->modifiers() & (Qt::ControlModifier)) != 0;
@@ -249,7 +294,7 @@ void MapView::mouseMoveEvent(QMouseEvent* e) {
                 session_->edit(
                     corner_.edge ? "Add corner" : "Move corner",
                     [&](Plan& plan) {
-                        std::vector<GeoPoint>* outline = outlineToEdit(plan, corner_.owner);
+                        std::vector<GeoPoint>* outline = ringToEdit(plan, corner_.owner, corner_.ring);
                         if (outline == nullptr) return;
                         if (corner_.edge)
                             outline->insert(outline->begin() + static_cast<std::ptrdiff_t>(corner_.index), here);
@@ -299,6 +344,12 @@ void MapView::mouseReleaseEvent(QMouseEvent* e) {
         if ((e->modifiers() & Qt::ControlModifier) != 0)
             ids.insert(session_->selection().begin(), session_->selection().end());
         session_->select(ids);
+        update();
+        return;
+    }
+    if (grip == Grip::rectangle && moved_) {
+        shape_ = rectangle();
+        finishShape();
         update();
         return;
     }
@@ -434,6 +485,20 @@ void MapView::contextMenuEvent(QContextMenuEvent* e) {
     menu.addAction("Set home here", [this, here] {
         session_->edit("Set home", [&](Plan& plan) { moveHome(plan, here, session_->terrain()->sample(here)); });
     });
+    if (const auto hole = holeAt(at)) {
+        menu.addAction("Remove this left-out area", [this, hole] {
+            session_->edit("Remove left-out area", [&](Plan& plan) {
+                Item* i = plan.find(hole->first);
+                if (i != nullptr && hole->second < i->pattern->holes.size())
+                    i->pattern.edit().holes.erase(i->pattern->holes.begin() +
+                                                  static_cast<std::ptrdiff_t>(hole->second));
+            });
+        });
+    } else if (const Item* item =
+                   session_->plan()->find(session_->selection().size() == 1 ? *session_->selection().begin() : 0);
+               item != nullptr && item->kind == ItemKind::block) {
+        menu.addAction("Leave an area out of this Block", [this, id = item->id] { drawHole(id); });
+    }
     offerSortie(menu);
     menu.addAction("Copy coordinate", [here] { QApplication::clipboard()->setText(shownCoordinate(here)); });
     menu.addSeparator();

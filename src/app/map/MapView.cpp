@@ -241,15 +241,17 @@ ItemId MapView::shapeAt(QPointF at) const {
 std::optional<MapView::Corner> MapView::cornerAt(QPointF at) const {
     for (const ItemId id : session_->selection()) {
         const Plan& plan = *session_->plan();
-        const std::vector<GeoPoint>* outline = outlineOf(plan, id);
-        if (outline == nullptr) continue;
-        for (std::size_t i = 0; i < outline->size(); ++i)
-            if (toPoint(view_.toScreen((*outline)[i]), at) < kReach) return Corner{id, i, false};
-        if (outline->size() < 2) continue;
-        const std::size_t edges = outline->size() - (outlineIsLine(plan, id) ? 1 : 0);
-        for (std::size_t i = 0; i < edges; ++i) {
-            const QPointF a = view_.toScreen((*outline)[i]), b = view_.toScreen((*outline)[(i + 1) % outline->size()]);
-            if (toPoint(a, b) > 40 && toPoint((a + b) / 2, at) < kReach) return Corner{id, i + 1, true};
+        const auto rings = ringsOf(plan, id);
+        for (std::size_t r = 0; r < rings.size(); ++r) {
+            const std::vector<GeoPoint>& ring = *rings[r];
+            for (std::size_t i = 0; i < ring.size(); ++i)
+                if (toPoint(view_.toScreen(ring[i]), at) < kReach) return Corner{id, i, false, r};
+            if (ring.size() < 2) continue;
+            const std::size_t edges = ring.size() - (outlineIsLine(plan, id) ? 1 : 0);
+            for (std::size_t i = 0; i < edges; ++i) {
+                const QPointF a = view_.toScreen(ring[i]), b = view_.toScreen(ring[(i + 1) % ring.size()]);
+                if (toPoint(a, b) > 40 && toPoint((a + b) / 2, at) < kReach) return Corner{id, i + 1, true, r};
+            }
         }
     }
     return std::nullopt;
@@ -262,8 +264,20 @@ const std::vector<GeoPoint>* MapView::outlineOf(const Plan& plan, ItemId id) {
     return nullptr;
 }
 
-std::vector<GeoPoint>* MapView::outlineToEdit(Plan& plan, ItemId id) {
-    if (Item* item = plan.find(id); item != nullptr && isPattern(item->kind)) return &item->pattern.edit().outline;
+std::vector<const std::vector<GeoPoint>*> MapView::ringsOf(const Plan& plan, ItemId id) {
+    std::vector<const std::vector<GeoPoint>*> rings;
+    if (const auto* outline = outlineOf(plan, id)) rings.push_back(outline);
+    if (const Item* item = plan.find(id); item != nullptr && item->kind == ItemKind::block)
+        for (const auto& hole : item->pattern->holes) rings.push_back(&hole);
+    return rings;
+}
+
+std::vector<GeoPoint>* MapView::ringToEdit(Plan& plan, ItemId id, std::size_t ring) {
+    if (Item* item = plan.find(id); item != nullptr && isPattern(item->kind)) {
+        Pattern& pattern = item->pattern.edit();
+        if (ring == 0) return &pattern.outline;
+        return ring <= pattern.holes.size() ? &pattern.holes[ring - 1] : nullptr;
+    }
     return const_cast<std::vector<GeoPoint>*>(outlineOf(plan, id));
 }
 

@@ -79,6 +79,8 @@ class MapView : public QWidget {
     /// Finishes or gives up the shape being drawn.
     void finishShape();
     void cancelShape();
+    /// The area drawn next is left out of a Block.
+    void drawHole(ItemId block);
     double lastFrameMs() const { return frame_ms_; }
     QString statusText() const { return status_; }
 
@@ -107,7 +109,7 @@ class MapView : public QWidget {
     void contextMenuEvent(QContextMenuEvent*) override;
 
   private:
-    enum class Grip { none, pan, items, corner, box, area };
+    enum class Grip { none, pan, items, corner, box, area, rectangle };
     /// A stretch of the flown line with one clearance class (0 clear, 1 inside the margin, 2 below the minimum,
     /// 3 unknown), in Mercator units.
     struct Run {
@@ -120,6 +122,7 @@ class MapView : public QWidget {
         ItemId owner = 0;
         std::size_t index = 0;
         bool edge = false;  // the middle of an edge: dragging makes a new corner
+        std::size_t ring = 0;  // 0: the outline; then the holes
     };
 
     void rebuildRuns();
@@ -137,7 +140,9 @@ class MapView : public QWidget {
     void updateStatus(QPointF at);
     /// Corners of an outline or line that are edited on the map; nullptr for what has none.
     static const std::vector<GeoPoint>* outlineOf(const Plan& plan, ItemId id);
-    static std::vector<GeoPoint>* outlineToEdit(Plan& plan, ItemId id);
+    /// The same, then the holes of a Block.
+    static std::vector<const std::vector<GeoPoint>*> ringsOf(const Plan& plan, ItemId id);
+    static std::vector<GeoPoint>* ringToEdit(Plan& plan, ItemId id, std::size_t ring);
     /// Open: its last corner is not joined to its first.
     static bool outlineIsLine(const Plan& plan, ItemId id);
     /// Shows all places, no closer than `most_scale`.
@@ -150,6 +155,12 @@ class MapView : public QWidget {
     ItemId addPattern(ItemKind kind, std::vector<GeoPoint> outline);
     static std::optional<ItemKind> patternOf(MapTool tool);
     static bool drawsLine(MapTool tool);
+    static bool drawsArea(MapTool tool);
+    void addHole(std::vector<GeoPoint> outline);
+    /// The hole of a Block at a place: its number, from 0.
+    std::optional<std::pair<ItemId, std::size_t>> holeAt(QPointF at) const;
+    /// Corners of the rectangle being drawn, from the upper left, clockwise.
+    std::vector<GeoPoint> rectangle() const;
 
     // MapPaint.cpp
     void paintStill(QPainter& p);
@@ -201,6 +212,7 @@ class MapView : public QWidget {
     bool editable_ = true, ever_shown_ = false, moved_ = false;
     std::vector<Run> runs_;
     std::vector<GeoPoint> shape_;
+    ItemId hole_of_ = 0;  // the Block out of which the shape is left
     std::optional<GeoPoint> cursor_;
     std::optional<QPointF> hover_;
     Grip grip_ = Grip::none;

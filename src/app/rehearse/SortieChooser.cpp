@@ -80,11 +80,10 @@ void SortieChooser::refresh() {
         choice_->setCurrentIndex(session_->sortie());
         choice_->setToolTip(choice_->currentText());
     }
-    line_->setText(cutting ? "Looking for the fewest sorties …"
-                   : !cut  ? "Flown in one"
-                   : session_->sortie() == 0
-                       ? QString("%1 sorties, the whole plan chosen").arg(sorties.size())
-                       : QString("Sortie %1 of %2").arg(session_->sortie()).arg(sorties.size()));
+    line_->setText(cutting                   ? "Looking for the fewest sorties …"
+                   : !cut                    ? "Flown in one"
+                   : session_->sortie() == 0 ? QString("%1 sorties, the whole plan chosen").arg(sorties.size())
+                                             : QString("Sortie %1 of %2").arg(session_->sortie()).arg(sorties.size()));
     progress_->setVisible(cutting && with_cutting_);
     progress_->setValue(static_cast<int>(session_->cuttingShare() * 1000));
     stop_->setVisible(cutting && with_cutting_);

@@ -271,6 +271,17 @@ void SettingsPage::fillForm() {
             return true;
         });
     };
+    const auto flag = [&](const char* label, const char* text, const std::function<bool&()>& value) {
+        if (k % 2 != 0) ++k;
+        auto* check = new QCheckBox(text);
+        check->setObjectName(QString("profile %1").arg(label));
+        check->setChecked(value());
+        connect(check, &QCheckBox::toggled, this, [this, value](bool on) {
+            value() = on;
+            saveLibrary();
+        });
+        add(label, check, true);
+    };
     if (some) {
         edit(
             "Name", QString::fromStdString(nameAt(i)),
@@ -295,6 +306,10 @@ void SettingsPage::fillForm() {
             for (std::size_t n = 0; n < numbers.size(); ++n)
                 number(numbers[n].label, numbers[n].unit, numbers[n].low, numbers[n].high, *numbers[n].value,
                        [this, i, n](double v) { *numbersOf(library_.cameras[i])[n].value = v; });
+            flag("Mount", "upright: long side along the flight line",
+                 [this, i]() -> bool& { return library_.cameras[i].portrait; });
+            flag("Trigger", "by the aircraft; otherwise somebody starts it by hand",
+                 [this, i]() -> bool& { return library_.cameras[i].triggered; });
         } else {
             const AutopilotTraits& t = library_.autopilots[i].traits;
             number("Mission items", "", 1, 65535, t.item_limit,
@@ -303,21 +318,10 @@ void SettingsPage::fillForm() {
                    [this, i](double v) { library_.autopilots[i].traits.first_waypoint_max_m = v; });
             number("Lowest height", kHeightUnit, -500, 1000, t.lowest_height_m,
                    [this, i](double v) { library_.autopilots[i].traits.lowest_height_m = v; });
-            const std::tuple<const char*, const char*, bool AutopilotTraits::*> flags[] = {
-                {"Item 0", "holds home", &AutopilotTraits::item0_is_home},
-                {"Repeats", "count anew when flown past again", &AutopilotTraits::repeats_rearm},
-                {"Curves", "flies spline waypoints", &AutopilotTraits::splines}};
-            for (const auto& [label, text, member] : flags) {
-                if (k % 2 != 0) ++k;
-                auto* check = new QCheckBox(text);
-                check->setObjectName(QString("profile %1").arg(label));
-                check->setChecked(t.*member);
-                connect(check, &QCheckBox::toggled, this, [this, i, m = member](bool on) {
-                    library_.autopilots[i].traits.*m = on;
-                    saveLibrary();
-                });
-                add(label, check, true);
-            }
+            const auto traits = [this, i]() -> AutopilotTraits& { return library_.autopilots[i].traits; };
+            flag("Item 0", "holds home", [traits]() -> bool& { return traits().item0_is_home; });
+            flag("Repeats", "count anew when flown past again", [traits]() -> bool& { return traits().repeats_rearm; });
+            flag("Curves", "flies spline waypoints", [traits]() -> bool& { return traits().splines; });
         }
     }
     grid->setColumnStretch(1, 1);

@@ -65,8 +65,8 @@ struct CheckInput {
     const Terrain* terrain = nullptr;
     std::optional<EnergyForecast> energy = {};
     double wind_mps = 0;
-    /// The plan is flown in sorties, which are checked one by one: what one battery and one list of items cannot hold is
-    /// not said of the whole.
+    /// The plan is flown in sorties, which are checked one by one: what one battery and one list of items cannot hold
+    /// is not said of the whole.
     bool in_sorties = false;
     /// What the photos of its patterns see, where that has been counted.
     const std::vector<PatternCoverPtr>* covers = nullptr;

@@ -99,7 +99,17 @@ class KmlReader {
         } else if (is(node, "Polygon")) {
             shape.kind = ShapeKind::area;
             coordinates = childNamed(childNamed(childNamed(node, "outerBoundaryIs"), "LinearRing"), "coordinates");
-            if (childNamed(node, "innerBoundaryIs")) note("holes of \"" + base.name + "\" left out");
+            for (pugi::xml_node c : node.children()) {
+                if (!is(c, "innerBoundaryIs")) continue;
+                ImportedShape hole;
+                if (auto ok =
+                        points(childNamed(childNamed(c, "LinearRing"), "coordinates").text().get(), std::nullopt, hole);
+                    !ok)
+                    return ok;
+                if (hole.points.size() > 1 && hole.points.front() == hole.points.back()) hole.points.pop_back();
+                if (hole.points.size() > 2) shape.holes.push_back(std::move(hole.points));
+            }
+            if (!shape.holes.empty()) note("holes of \"" + base.name + "\" hold for a Block alone");
         } else if (is(node, "Track")) {
             return track(node, shape, any);
         } else {

@@ -284,8 +284,8 @@ std::optional<std::vector<PatternCoverPtr>> countCovers(const Plan& plan, const 
         counted->promised = promisedPhotos(*opened.item.pattern);
         CoverageOptions options;
         options.stop = stop;
-        options.cell_m =
-            std::max({1.0, opened.flight->footprint.along_m / kCellsAlong, std::sqrt(opened.flight->area_m2 / kMostCells)});
+        options.cell_m = std::max(
+            {1.0, opened.flight->footprint.along_m / kCellsAlong, std::sqrt(opened.flight->area_m2 / kMostCells)});
         // Without terrain the ground is level, at what the height was taken above.
         const auto first = opened.flight->photos.front().amsl_m;
         const double level = first ? *first - opened.flight->height_above_ground_m : 0;

@@ -355,9 +355,10 @@ void readPlanMembers(Plan& plan, const Json& a) {
         plan.cuts.push_back({readId(j, "from"), static_cast<int>(numberOr(j, "line", 0, 0, 1e6)),
                              static_cast<int>(numberOr(j, "photo", 0, 0, 1e6))});
     }
-    plan.unknown = unknownOf(a, {"format", "sorties", "title", "notes", "home", "defaults", "vehicle", "camera", "autopilot",
-                                 "clearance_min_m", "clearance_margin_m", "ceiling_m", "floor_m", "sections",
-                                 "return_height_m", "heights_set_at_amsl_m", "terrain", "imagery", "next_id"});
+    plan.unknown =
+        unknownOf(a, {"format", "sorties", "title", "notes", "home", "defaults", "vehicle", "camera", "autopilot",
+                      "clearance_min_m", "clearance_margin_m", "ceiling_m", "floor_m", "sections", "return_height_m",
+                      "heights_set_at_amsl_m", "terrain", "imagery", "next_id"});
 }
 
 Plan readPlan(const Json& root) {

@@ -231,6 +231,7 @@ constexpr Label kLabels[] = {{"cruise_mps", "Cruise", "m/s"},
                              {"min_interval_s", "Interval, least", "s"},
                              {"shutter_s", "Shutter", "s"},
                              {"photo_mb", "Photo size", "MB"},
+                             {"card_gb", "Card holds", "GB"},
                              {"pitch_min_deg", "Gimbal lowest", "°"},
                              {"pitch_max_deg", "Gimbal highest", "°"}};
 

@@ -115,8 +115,11 @@ class Cutter {
         std::vector<Place> places;
         for (const Cut& cut : cuts)
             if (const auto place = placeOf(cut)) places.push_back(*place);
-        std::stable_sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.begin < b.begin; });
-        const auto same = [](const Place& a, const Place& b) { return a.begin == b.begin && !a.on_the_way && !b.on_the_way; };
+        std::stable_sort(places.begin(), places.end(),
+                         [](const Place& a, const Place& b) { return a.begin < b.begin; });
+        const auto same = [](const Place& a, const Place& b) {
+            return a.begin == b.begin && !a.on_the_way && !b.on_the_way;
+        };
         places.erase(std::unique(places.begin(), places.end(), same), places.end());
         return places;
     }
@@ -219,8 +222,7 @@ class Cutter {
             const Vec2 a = local(flight.points[k].place), b = local(flight.points[k + 1].place);
             const double za = amslOfPoint(k), zb = amslOfPoint(k + 1), z = p.amsl_m.value_or(0);
             const double run2 = dot(b - a, b - a) + (zb - za) * (zb - za);
-            const double f =
-                run2 > 0 ? std::clamp((dot(at - a, b - a) + (z - za) * (zb - za)) / run2, 0.0, 1.0) : 0;
+            const double f = run2 > 0 ? std::clamp((dot(at - a, b - a) + (z - za) * (zb - za)) / run2, 0.0, 1.0) : 0;
             const Vec2 off = at - (a + (b - a) * f);
             const double d = std::hypot(length(off), p.amsl_m ? z - (za + (zb - za) * f) : 0);
             if (d >= nearest - 1e-6) continue;
@@ -273,7 +275,8 @@ class Cutter {
         const ItemId source = up_ > 0 ? whole_.steps.front().source : first.source;
         if (plan_.home) {
             const double own = heightOverHome(nav.position, nav.height);
-            const double height = std::max({plan_.return_height_m, own, up_ > 0 ? navOf(whole_.steps[0])->height.value_m : 0});
+            const double height =
+                std::max({plan_.return_height_m, own, up_ > 0 ? navOf(whole_.steps[0])->height.value_m : 0});
             const auto by = around(plan_.home->position, nav.position);
             const GeoPoint next = by.empty() ? nav.position : by.front();
             if (distance_m(plan_.home->position, next) > plan_.traits.first_waypoint_max_m)
@@ -302,8 +305,7 @@ class Cutter {
                 if (navOf(step) != nullptr) last = navOf(step);
             const auto by = last != nullptr ? around(last->position, back.position) : std::vector<GeoPoint>{};
             if (!by.empty()) {
-                const double height =
-                    std::max(plan_.return_height_m, heightOverHome(last->position, last->height));
+                const double height = std::max(plan_.return_height_m, heightOverHome(last->position, last->height));
                 const GeoPoint over = last->position;
                 route.steps.push_back({home, way(over, height)});
                 for (const GeoPoint& place : by) route.steps.push_back({home, way(place, height)});
@@ -396,7 +398,7 @@ class Cutter {
 std::string cutText(const Plan& plan, const Cut& cut) {
     const Item* item = plan.find(cut.item);
     const std::string name = item != nullptr && !item->name.empty() ? item->name : itemText(plan, cut.item);
-    return cut.photo > 0   ? fmt::format("{} from photo {}", name, cut.photo)
+    return cut.photo > 0  ? fmt::format("{} from photo {}", name, cut.photo)
            : cut.line > 1 ? fmt::format("{} from line {}", name, cut.line)
                           : name;
 }
@@ -404,7 +406,8 @@ std::string cutText(const Plan& plan, const Cut& cut) {
 void addCut(Plan& plan, const Cut& cut) {
     if (std::find(plan.cuts.begin(), plan.cuts.end(), cut) != plan.cuts.end()) return;
     plan.cuts.push_back(cut);
-    // By item; within one, lines and photos keep the order they came in: how they are flown is known to the route alone.
+    // By item; within one, lines and photos keep the order they came in: how they are flown is known to the route
+    // alone.
     const ItemIndex index = indexItems(plan);
     const auto rank = [&](const Cut& c) {
         const auto at = index.find(c.item);
@@ -474,7 +477,8 @@ class Search {
         std::vector<Cut> cuts = options_.kept;
         const auto kept = cutter_.placesOf(cuts);
         std::optional<Place> from = kept.empty() ? std::nullopt : std::optional(kept.back());
-        const auto coarse = cutter_.placesOf(cutter_.candidates(false)), fine = cutter_.placesOf(cutter_.candidates(true));
+        const auto coarse = cutter_.placesOf(cutter_.candidates(false)),
+                   fine = cutter_.placesOf(cutter_.candidates(true));
         std::size_t guess = 0, fine_guess = 0;
         for (constexpr int kMostSorties = 500; static_cast<int>(cuts.size()) < kMostSorties;) {
             const auto whole = fits(from, std::nullopt);
@@ -602,21 +606,21 @@ std::vector<Finding> withSorties(const Plan& plan, std::vector<Finding> of_whole
     for (const Cut& cut : plan.cuts) {
         const auto made = [&](const FlownSortiePtr& flown) { return flown->sortie.from == cut; };
         if (std::any_of(sorties.begin(), sorties.end(), made)) continue;
-        of_whole.push_back({Severity::warn,
-                            "sortie-cut",
-                            cut.item,
-                            fmt::format("no sortie can begin at {}: there is no such place, it lies inside a repeat, or "
-                                        "nothing is flown before it",
-                                        cutText(plan, cut)),
-                            {},
-                            {{"Remove this cut", [cut](Plan& p) { std::erase(p.cuts, cut); }}}});
+        of_whole.push_back(
+            {Severity::warn,
+             "sortie-cut",
+             cut.item,
+             fmt::format("no sortie can begin at {}: there is no such place, it lies inside a repeat, or "
+                         "nothing is flown before it",
+                         cutText(plan, cut)),
+             {},
+             {{"Remove this cut", [cut](Plan& p) { std::erase(p.cuts, cut); }}}});
     }
     for (const FlownSortiePtr& flown : sorties)
         for (const Finding& f : flown->findings) {
-            const auto known = std::find_if(of_whole.begin(), of_whole.begin() + static_cast<std::ptrdiff_t>(n),
-                                            [&](const Finding& w) {
-                                                return w.rule == f.rule && w.item == f.item && w.message == f.message;
-                                            });
+            const auto known = std::find_if(
+                of_whole.begin(), of_whole.begin() + static_cast<std::ptrdiff_t>(n),
+                [&](const Finding& w) { return w.rule == f.rule && w.item == f.item && w.message == f.message; });
             if (known != of_whole.begin() + static_cast<std::ptrdiff_t>(n)) continue;
             of_whole.push_back(f);
             of_whole.back().message = fmt::format("Sortie {}: {}", flown->sortie.number, f.message);

@@ -15,10 +15,10 @@ namespace anhinga {
 
 /// One part of a plan, as it is flown.
 struct Sortie {
-    int number = 1;  // counted from 1
-    Cut from;        // where it begins; item 0 for the first
-    GeoPoint place;  // the same on the map; home for the first
-    Route route;     // with its way out and its way home
+    int number = 1;    // counted from 1
+    Cut from;          // where it begins; item 0 for the first
+    GeoPoint place;    // the same on the map; home for the first
+    Route route;       // with its way out and its way home
     std::string text;  // what of the plan it is: "Quarry, lines 9 to 16"
     int photos = 0;    // planned in it, over all patterns
     Cut first_photo;   // of the first pattern it flies in part or whole: its first photo there
@@ -29,9 +29,9 @@ struct Sortie {
 std::vector<Cut> usableCuts(const Plan& plan, const Route& whole, const Terrain* terrain);
 
 /// The parts between the plan's cuts, one more than there are usable cuts. `whole` is the route of the plan.
-/// Every sortie but the first climbs out with the plan's take-off and comes in over its first place at the return height
-/// or that place's own, whichever is higher; every sortie but the last returns home. Both ways go around fences. Speed,
-/// gimbal, look-at, photos and video are as they would be in the whole.
+/// Every sortie but the first climbs out with the plan's take-off and comes in over its first place at the return
+/// height or that place's own, whichever is higher; every sortie but the last returns home. Both ways go around fences.
+/// Speed, gimbal, look-at, photos and video are as they would be in the whole.
 std::vector<Sortie> sortiesOf(const Plan& plan, const Route& whole, const Terrain* terrain);
 
 /// The plan with one more cut, at its place among the others; a cut there already stays.
@@ -52,9 +52,9 @@ struct CutOptions {
     std::function<void(double)> progress = {};
     std::stop_token stop = {};
 };
-/// The fewest cuts, at line ends and items where one can, so that every sortie lands above the reserve and holds no more
-/// items than the autopilot. Each is rehearsed. Fails with the reason where a part that cannot be cut needs more than
-/// one battery, home's height is unknown, or it was stopped. No cuts when the whole fits.
+/// The fewest cuts, at line ends and items where one can, so that every sortie lands above the reserve and holds no
+/// more items than the autopilot. Each is rehearsed. Fails with the reason where a part that cannot be cut needs more
+/// than one battery, home's height is unknown, or it was stopped. No cuts when the whole fits.
 Result<std::vector<Cut>> suggestCuts(const Plan& plan, const Route& whole, std::shared_ptr<const Terrain> terrain,
                                      const CutOptions& options = {});
 

@@ -3,7 +3,8 @@
 namespace anhinga::rules {
 
 void energy(const CheckInput& in, Out& out) {
-    if (in.in_sorties || !in.energy || in.plan.vehicle.battery_wh < 1) return;  // no capacity, no forecast: said by its own rule
+    if (in.in_sorties || !in.energy || in.plan.vehicle.battery_wh < 1)
+        return;  // no capacity, no forecast: said by its own rule
     const double reserve = in.plan.vehicle.reserve_percent;
     std::string message;
     if (in.energy->reached_reserve)

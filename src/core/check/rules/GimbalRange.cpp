@@ -38,15 +38,16 @@ void ofPattern(const CheckInput& in, const OpenedPattern& opened, Out& out) {
         place = photo.place;
     }
     if (outside == 0) return;
-    Finding f{Severity::warn,
-              "gimbal-range",
-              opened.item.id,
-              fmt::format("{}: {} of {} photos need a gimbal pitch outside {:.0f} to {:.0f} deg of the camera, at worst "
-                          "{:.0f} deg",
-                          in.text(opened.item.id), outside, opened.flight->photos.size(), c.pitch_min_deg,
-                          c.pitch_max_deg, worst),
-              place,
-              {}};
+    Finding f{
+        Severity::warn,
+        "gimbal-range",
+        opened.item.id,
+        fmt::format("{}: {} of {} photos need a gimbal pitch outside {:.0f} to {:.0f} deg of the camera, at worst "
+                    "{:.0f} deg",
+                    in.text(opened.item.id), outside, opened.flight->photos.size(), c.pitch_min_deg, c.pitch_max_deg,
+                    worst),
+        place,
+        {}};
     if (opened.item.pattern->pitch_deg) {
         const double held = std::clamp(*opened.item.pattern->pitch_deg, c.pitch_min_deg, c.pitch_max_deg);
         f.corrections.push_back({fmt::format("Set {:.0f} deg", held), [id = opened.item.id, held](Plan& p) {

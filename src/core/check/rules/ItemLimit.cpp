@@ -42,12 +42,8 @@ void itemLimit(const CheckInput& in, Out& out) {
     const auto n = static_cast<int>(in.view.mission ? in.view.mission->items.size() : in.view.route.steps.size() + 1);
     const int limit = in.plan.traits.item_limit;
     if (n <= limit || in.in_sorties) return;
-    Finding f{Severity::stop,
-              "item-limit",
-              0,
-              fmt::format("{} mission items; the autopilot holds {}", n, limit),
-              {},
-              {}};
+    Finding f{
+        Severity::stop, "item-limit", 0, fmt::format("{} mission items; the autopilot holds {}", n, limit), {}, {}};
     const std::vector<ItemId> ids = idle(in);
     if (n - static_cast<int>(ids.size()) <= limit)
         f.corrections.push_back(
