@@ -89,6 +89,7 @@ TEST_CASE("the plan full of mistakes gives each rule's finding exactly once", "[
         // What stops a hand-over here can be put right by itself; doing it twice changes nothing more.
         if (f.severity == Severity::stop) CHECK_FALSE(f.corrections.empty());
         for (const Correction& c : f.corrections) {
+            if (c.cut_into_sorties) continue;  // needs rehearsals: SortieTest
             Plan once = *plan;
             c.apply(once);
             CHECK(!(once == *plan));

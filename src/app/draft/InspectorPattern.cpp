@@ -4,6 +4,7 @@
 #include "app/draft/Inspector.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
+#include "core/flight/Power.h"
 
 namespace anhinga {
 
@@ -111,10 +112,13 @@ QString numbersOf(const Plan& plan, const Item& item, const PatternFlight& fligh
     const double stops = item.pattern->policy == PhotoPolicy::stop
                              ? static_cast<double>(flight.points.size()) * (1 + speed / plan.vehicle.accel_mps2)
                              : 0;
+    const double duration = flight.distance_m / std::max(0.1, speed) + stops;
     out << QString("%1 · about %2 at %3 m/s")
                .arg(QString::fromStdString(distanceText(flight.distance_m)),
-                    QString::fromStdString(durationText(flight.distance_m / std::max(0.1, speed) + stops)))
+                    QString::fromStdString(durationText(duration)))
                .arg(speed, 0, 'f', 1);
+    out << QString("%1 batteries in the pattern")
+               .arg(batteriesFor(plan.vehicle, duration, speed), 0, 'f', 1);
     if (flight.gsd_most_m > 0)
         out << (flight.gsd_most_m - flight.gsd_least_m < 0.0005
                     ? QString("ground sample %1 cm").arg(centimetres(flight.gsd_mean_m))

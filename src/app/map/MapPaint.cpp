@@ -177,26 +177,29 @@ void MapView::paintRoute(QPainter& p) {
         p.setPen(pen(alpha(theme_.ink, 110), 1.4, Qt::DotLine));
         p.drawPolyline(whole);
     }
-    if (!layered()) {
+    const bool few = strokes_ <= kManyStrokes;
+    if (!layered() && (few || dragging())) {
         paintRuns(p, true);
         paintRuns(p, false);
         paintChevrons(p);
         return;
     }
-    // Of thousands of legs only those at the selection can move under a drag: the others are painted once.
-    const RouteLayer now{view_, theme_.night, overlay_.plan_quiet, still_runs_};
+    // Of thousands of legs only those at the selection can move under a drag: the others are painted once. A pattern
+    // that is not dragged is painted once as a whole.
+    const RouteLayer now{view_, theme_.night, overlay_.plan_quiet, layered() ? still_runs_ : runs_made_};
     if (route_.isNull() || route_.size() != size() * devicePixelRatioF() || !(now == route_of_)) {
         route_ = QPixmap(size() * devicePixelRatioF());
         route_.setDevicePixelRatio(devicePixelRatioF());
         route_.fill(Qt::transparent);
         QPainter layer(&route_);
         layer.setRenderHint(QPainter::Antialiasing);
+        if (!layered()) paintRuns(layer, true);
         paintRuns(layer, false);
-        paintDots(layer);
+        if (layered()) paintDots(layer);
         route_of_ = now;
     }
     p.drawPixmap(0, 0, route_);
-    paintRuns(p, true);
+    if (layered()) paintRuns(p, true);
     paintChevrons(p);
 }
 
@@ -237,7 +240,7 @@ void MapView::paintRuns(QPainter& p, bool at_selection) {
     const bool quiet = overlay_.plan_quiet;
     const QColor levels[] = {theme_.lagoon, theme_.marigold, theme_.vermilion, theme_.quiet};
     // Thousands of legs: single strokes with flat ends are several times as quick as one long line with round joints.
-    const bool many = layered();
+    const bool many = layered() || (dragging() && strokes_ > kManyStrokes);
     p.save();
     const Qt::PenCapStyle cap = many ? Qt::FlatCap : Qt::RoundCap;
     const Qt::PenJoinStyle join = many ? Qt::BevelJoin : Qt::RoundJoin;

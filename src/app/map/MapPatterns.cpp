@@ -140,7 +140,8 @@ void MapView::paintPhotos(QPainter& p) {
     const auto& photos = opened->flight->photos;
     const double level = photos.front().amsl_m.value_or(0) - opened->flight->height_above_ground_m;
     if (prints_.of != opened->flight) prints_ = {opened->flight, {}};
-    const std::size_t wanted = photos.size() <= kMostPrints ? photos.size() : 0;
+    // While something is dragged the photos change at every step: what they see is drawn once it is let go.
+    const std::size_t wanted = photos.size() <= kMostPrints && !dragging() ? photos.size() : 0;
     for (std::size_t i = 0; i < kPrintsAtOnce && prints_.outlines.size() < wanted; ++i)
         prints_.outlines.push_back(printOf(*opened, photos[prints_.outlines.size()], level));
     if (prints_.outlines.size() < wanted)

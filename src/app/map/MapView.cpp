@@ -320,6 +320,7 @@ void MapView::rebuildRuns() {
     runs_.clear();
     std::vector<std::vector<GeoPoint>> lines;  // of the runs
     const std::uint64_t still_before = still_runs_;
+    ++runs_made_;
     const Derived& d = *session_->derived();
     const Plan& plan = *d.plan;
     const PlanView& view = shownView();

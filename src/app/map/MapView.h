@@ -125,6 +125,8 @@ class MapView : public QWidget {
         std::size_t ring = 0;  // 0: the outline; then the holes
     };
 
+    /// Something is being moved: what costs time is drawn coarsely until it is let go.
+    bool dragging() const { return moved_ && (grip_ == Grip::items || grip_ == Grip::corner); }
     void rebuildRuns();
     ItemId itemAt(QPointF at) const;
     ItemId shapeAt(QPointF at) const;
@@ -248,6 +250,7 @@ class MapView : public QWidget {
     RouteLayer route_of_;
     std::size_t strokes_ = 0;       // of all runs
     std::uint64_t still_runs_ = 0;  // fingerprint of the runs away from the selection
+    std::uint64_t runs_made_ = 0;   // how often
     QString status_;
     double frame_ms_ = 0;
 };

@@ -322,6 +322,9 @@ void MainWindow::makeTopBar() {
     auto* find = new QPushButton("find action  Ctrl K");
     connect(find, &QPushButton::clicked, action("find"), &QAction::trigger);
     for (QPushButton* b : {findings_button_, link_button_, find}) row->addWidget(b);
+    // Long texts are cut before the window grows for them: the map must not move under the pointer.
+    for (QPushButton* b : {steps_[0], steps_[1], steps_[2], steps_[3], findings_button_, link_button_, find})
+        b->setMinimumWidth(60);
 }
 
 void MainWindow::makeTools() {

@@ -79,7 +79,8 @@ std::vector<Finding> check(const CheckInput& input) {
 
 void applyAll(Plan& plan, const std::vector<Finding>& findings) {
     for (const Finding& f : findings)
-        if (!f.corrections.empty() && f.corrections.front().apply) f.corrections.front().apply(plan);
+        if (!f.corrections.empty() && f.corrections.front().apply && !f.corrections.front().wide)
+            f.corrections.front().apply(plan);
 }
 
 namespace {

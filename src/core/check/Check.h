@@ -21,6 +21,8 @@ const char* severityText(Severity severity);
 struct Correction {
     std::string text;
     std::function<void(Plan&)> apply;
+    /// More than what is wrong changes: only done when it is asked for by itself, not with all.
+    bool wide = false;
     /// Where cuts into sorties are to be looked for instead, which takes rehearsals (suggestCuts()); `apply` is empty.
     bool cut_into_sorties = false;
 };

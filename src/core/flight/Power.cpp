@@ -28,6 +28,11 @@ double multirotorPower_w(const VehicleProfile& v, double air_mps, double climb_m
     return std::max(0.2 * weight, thrust * induced + drag * air_mps + climb_power) / v.efficiency + v.other_power_w;
 }
 
+double batteriesFor(const VehicleProfile& v, double duration_s, double air_mps) {
+    const double usable_wh = v.battery_wh * (1 - v.reserve_percent / 100);
+    return usable_wh > 0 ? multirotorPower_w(v, air_mps, 0, airDensity_kgm3(0)) * duration_s / 3600 / usable_wh : 0;
+}
+
 void Battery::draw(const VehicleProfile& v, double power_w, double dt_s) {
     const double open = v.battery_cells * (3.5 + 0.7 * std::clamp(left_percent / 100, 0.0, 1.0));
     const double r = std::max(1e-6, v.battery_resistance_ohm);

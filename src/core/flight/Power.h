@@ -10,6 +10,9 @@ double multirotorPower_w(const VehicleProfile& v, double air_mps, double climb_m
 /// Density of the standard atmosphere, kg/m^3, for heights up to 11 km.
 double airDensity_kgm3(double amsl_m);
 
+/// How many batteries, each down to its reserve, a flight of so many seconds at an airspeed takes at sea level.
+double batteriesFor(const VehicleProfile& v, double duration_s, double air_mps);
+
 struct Battery {
     double used_wh = 0, used_mah = 0, voltage_v = 0, current_a = 0, left_percent = 100;
     /// Draws `power_w` for `dt_s`. Open-circuit voltage falls linearly from 4.2 to 3.5 V a cell; the internal

@@ -2,6 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
+
+#include "core/base/Parallel.h"
 
 namespace anhinga {
 
@@ -21,52 +24,77 @@ struct Sample {
 
 /// The fewest straight pieces that stay within the tolerance of the heights at every sample, by dynamic programming
 /// over knots a few samples apart and at a few heights inside the tolerance; among equally few the nearest to them.
-std::vector<Knot> fewestKnots(const std::vector<Sample>& samples, const FollowOptions& o) {
-    constexpr double kLevels[] = {0, -0.32, 0.32, -0.64, 0.64, -0.93, 0.93};  // of the tolerance
-    constexpr std::size_t kLevelCount = std::size(kLevels), kStride = 8;
-    constexpr int kNever = 1 << 29;
-    const double tolerance = 0.94 * o.tolerance_m;  // between samples the ground bulges a little
-    const std::size_t n = samples.size();
-    std::vector<std::size_t> nodes, node_of(n, n);
-    for (std::size_t i = 0, since = 0; i < n; ++i, ++since)
-        if (samples[i].vertex || since >= kStride || i + 1 == n) {
-            node_of[i] = nodes.size();
-            nodes.push_back(i);
-            since = 0;
-        }
+class FewestKnots {
+  public:
+    static constexpr double kLevels[] = {0, -0.32, 0.32, -0.64, 0.64, -0.93, 0.93};  // of the tolerance
+    static constexpr std::size_t kLevelCount = std::size(kLevels), kStride = 8;
+    static constexpr int kNever = 1 << 29;
+    /// How a knot is best reached from the first sample.
     struct State {
         int pieces = kNever;
         double off = 0;  // summed deviation of the knots, to choose among equals
         std::size_t from = 0, from_level = 0;
     };
-    std::vector<State> best(nodes.size() * kLevelCount);
-    const auto heightAt = [&](std::size_t k, std::size_t level) {
-        return samples[nodes[k]].height_m + kLevels[level] * o.tolerance_m;
-    };
-    for (std::size_t level = 0; level < kLevelCount; ++level) best[level] = {0, std::abs(kLevels[level]), 0, 0};
-    // From each knot all levels are looked ahead from at once: the cone of slopes that stay inside narrows sample by
-    // sample until nothing is left of it.
-    for (std::size_t k = 0; k + 1 < nodes.size(); ++k) {
+
+    FewestKnots(std::span<const Sample> samples, const FollowOptions& options) : samples_(samples), o_(options) {
+        const std::size_t n = samples.size();
+        node_of_.assign(n, n);
+        for (std::size_t i = 0, since = 0; i < n; ++i, ++since)
+            if (samples[i].vertex || since >= kStride || i + 1 == n) {
+                node_of_[i] = nodes_.size();
+                nodes_.push_back(i);
+                since = 0;
+            }
+        best_.resize(nodes_.size() * kLevelCount);
+        for (std::size_t level = 0; level < kLevelCount; ++level) best_[level] = {0, std::abs(kLevels[level]), 0, 0};
+        for (std::size_t k = 0; k + 1 < nodes_.size(); ++k) lookAhead(k);
+    }
+
+    /// Of the last sample, at one of the levels.
+    const State& end(std::size_t level) const { return best_[(nodes_.size() - 1) * kLevelCount + level]; }
+    std::vector<Knot> knots(std::size_t level) const {
+        std::vector<Knot> out;
+        for (std::size_t k = nodes_.size() - 1;;) {
+            out.push_back({nodes_[k], heightAt(k, level)});
+            if (k == 0) break;
+            const State& s = best_[k * kLevelCount + level];
+            k = s.from;
+            level = s.from_level;
+        }
+        std::reverse(out.begin(), out.end());
+        return out;
+    }
+
+  private:
+    double heightAt(std::size_t k, std::size_t level) const {
+        return samples_[nodes_[k]].height_m + kLevels[level] * o_.tolerance_m;
+    }
+
+    /// From a knot all levels are looked ahead from at once: the cone of slopes that stay inside narrows sample by
+    /// sample until nothing is left of it.
+    void lookAhead(std::size_t k) {
+        const double tolerance = 0.94 * o_.tolerance_m;  // between samples the ground bulges a little
+        const std::size_t n = samples_.size();
         double base[kLevelCount], low[kLevelCount], high[kLevelCount];
-        const double begin = samples[nodes[k]].along_m;
+        const double begin = samples_[nodes_[k]].along_m;
         for (std::size_t level = 0; level < kLevelCount; ++level) {
             base[level] = heightAt(k, level);
             // A little more than the limits, as the heights are at them.
-            low[level] = -o.descent_slope * 1.02 - 1e-6;
-            high[level] = o.climb_slope * 1.02 + 1e-6;
-            if (best[k * kLevelCount + level].pieces == kNever) high[level] = -INFINITY;
+            low[level] = -o_.descent_slope * 1.02 - 1e-6;
+            high[level] = o_.climb_slope * 1.02 + 1e-6;
+            if (best_[k * kLevelCount + level].pieces == kNever) high[level] = -INFINITY;
         }
-        for (std::size_t i = nodes[k] + 1; i < n; ++i) {
-            const Sample& sample = samples[i];
+        for (std::size_t i = nodes_[k] + 1; i < n; ++i) {
+            const Sample& sample = samples_[i];
             const double per_run = 1 / std::max(1e-6, sample.along_m - begin);
-            if (const std::size_t to = node_of[i]; to < n)
+            if (const std::size_t to = node_of_[i]; to < n)
                 for (std::size_t level = 0; level < kLevelCount; ++level) {
                     if (low[level] > high[level]) continue;
-                    const State& here = best[k * kLevelCount + level];
+                    const State& here = best_[k * kLevelCount + level];
                     for (std::size_t l = 0; l < kLevelCount; ++l) {
                         const double slope = (heightAt(to, l) - base[level]) * per_run;
                         if (slope < low[level] || slope > high[level]) continue;
-                        State& there = best[to * kLevelCount + l];
+                        State& there = best_[to * kLevelCount + l];
                         const double off = here.off + std::abs(kLevels[l]);
                         if (here.pieces + 1 < there.pieces || (here.pieces + 1 == there.pieces && off < there.off))
                             there = {here.pieces + 1, off, k, level};
@@ -83,25 +111,49 @@ std::vector<Knot> fewestKnots(const std::vector<Sample>& samples, const FollowOp
             if (!open) break;
         }
     }
-    std::size_t k = nodes.size() - 1, level = 0;
-    for (std::size_t l = 1; l < kLevelCount; ++l) {
-        const State &a = best[k * kLevelCount + l], &b = best[k * kLevelCount + level];
-        if (a.pieces < b.pieces || (a.pieces == b.pieces && a.off < b.off)) level = l;
+
+    std::span<const Sample> samples_;
+    FollowOptions o_;
+    std::vector<std::size_t> nodes_, node_of_;
+    std::vector<State> best_;
+};
+
+std::vector<Knot> fewestKnots(const std::vector<Sample>& samples, const FollowOptions& o) {
+    // A piece ends at every vertex: from the one in the middle both ways are looked for at once, the second from the
+    // end back to it, and joined at the level where they are fewest together.
+    constexpr std::size_t kWorthAThread = 4000;
+    const std::size_t n = samples.size();
+    std::size_t middle = n / 2;
+    while (middle + 1 < n && !samples[middle].vertex) ++middle;
+    std::optional<FewestKnots> to_middle, to_end;
+    std::vector<Sample> backward(samples.rbegin(), samples.rend() - static_cast<std::ptrdiff_t>(middle));
+    for (Sample& s : backward) s.along_m = samples.back().along_m - s.along_m;
+    FollowOptions turned = o;
+    std::swap(turned.climb_slope, turned.descent_slope);
+    bothAtOnce(
+        n > kWorthAThread, [&] { to_middle.emplace(std::span(samples).first(middle + 1), o); },
+        [&] { to_end.emplace(backward, turned); });
+    std::size_t level = 0;
+    int fewest = FewestKnots::kNever;
+    double off = 0;
+    for (std::size_t l = 0; l < FewestKnots::kLevelCount; ++l) {
+        const auto &a = to_middle->end(l), &b = to_end->end(l);
+        if (a.pieces == FewestKnots::kNever || b.pieces == FewestKnots::kNever) continue;
+        const double both = a.off + b.off - std::abs(FewestKnots::kLevels[l]);
+        if (a.pieces + b.pieces > fewest || (a.pieces + b.pieces == fewest && both >= off)) continue;
+        fewest = a.pieces + b.pieces;
+        off = both;
+        level = l;
     }
     std::vector<Knot> knots;
-    if (best[k * kLevelCount + level].pieces == kNever) {
+    if (fewest == FewestKnots::kNever) {
         // Steeper than any piece may be: every sample is a knot then.
         for (std::size_t i = 0; i < n; ++i) knots.push_back({i, samples[i].height_m});
         return knots;
     }
-    while (true) {
-        knots.push_back({nodes[k], heightAt(k, level)});
-        if (k == 0) break;
-        const State& s = best[k * kLevelCount + level];
-        k = s.from;
-        level = s.from_level;
-    }
-    std::reverse(knots.begin(), knots.end());
+    knots = to_middle->knots(level);
+    const auto rest = to_end->knots(level);
+    for (auto k = rest.rbegin() + 1; k < rest.rend(); ++k) knots.push_back({n - 1 - k->sample, k->amsl_m});
     return knots;
 }
 

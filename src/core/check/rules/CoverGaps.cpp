@@ -25,13 +25,15 @@ void coverGaps(const CheckInput& in, Out& out) {
         const double grain_m2 = kSmallestCells * cover.cell_m * cover.cell_m;
         std::vector<Correction> help;
         if (!item->pattern->follow && in.terrain != nullptr && !in.terrain->empty())
-            help.push_back(
-                {"Follow the terrain there", [id = item->id, h = counted->flight->height_above_ground_m](Plan& p) {
-                     Item* i = p.find(id);
-                     if (i == nullptr || i->pattern->follow) return;
-                     i->pattern.edit().follow = true;
-                     i->height = Height::aboveGround(std::round(h * 10) / 10);
-                 }});
+            help.push_back({.text = "Follow the terrain there",
+                            .apply =
+                                [id = item->id, h = counted->flight->height_above_ground_m](Plan& p) {
+                                    Item* i = p.find(id);
+                                    if (i == nullptr || i->pattern->follow) return;
+                                    i->pattern.edit().follow = true;
+                                    i->height = Height::aboveGround(std::round(h * 10) / 10);
+                                },
+                            .wide = true});
         bool hole = false;
         for (const Coverage::Gap& gap : cover.gaps(1, kMost)) {
             if (gap.area_m2 < grain_m2) continue;

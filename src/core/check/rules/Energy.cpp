@@ -15,7 +15,7 @@ void energy(const CheckInput& in, Out& out) {
         message = fmt::format("lands with {:.0f} %, the reserve is {:.0f} %", in.energy->left_percent, reserve);
     if (message.empty()) return;
     Finding f{Severity::stop, "energy", in.energy->item, std::move(message), in.placeOf(in.energy->item), {}};
-    f.corrections.push_back({"Cut into sorties", {}, true});
+    f.corrections.push_back({.text = "Cut into sorties", .apply = {}, .cut_into_sorties = true});
     out.push_back(std::move(f));
 }
 

@@ -51,7 +51,7 @@ void itemLimit(const CheckInput& in, Out& out) {
                  std::erase_if(p.items,
                                [&](const Item& i) { return std::find(ids.begin(), ids.end(), i.id) != ids.end(); });
              }});
-    f.corrections.push_back({"Cut into sorties", {}, true});
+    f.corrections.push_back({.text = "Cut into sorties", .apply = {}, .cut_into_sorties = true});
     out.push_back(std::move(f));
 }
 
