@@ -20,6 +20,12 @@ struct Place {
     Cut cut;
     std::size_t end = 0, begin = 0;
     std::optional<RouteNav> on_the_way;
+    std::size_t first_photo = 0;  // of its pattern, that the later part takes
+    /// Earlier in the flight.
+    bool before(const Place& o) const {
+        const auto rank = [](const Place& p) { return std::tuple(p.begin, !p.on_the_way.has_value(), p.first_photo); };
+        return rank(*this) < rank(o);
+    }
 };
 
 /// What actions on the way have set.
@@ -103,6 +109,7 @@ class Cutter {
         } else if (cut.line > 1) {
             if (flight == nullptr || static_cast<std::size_t>(cut.line) > flight->spans.size()) return std::nullopt;
             const auto line = static_cast<std::size_t>(cut.line) - 1;
+            place.first_photo = flight->spans[line].first_photo;
             place.begin = stepOfPoint(cut.item, flight->spans[line].first_point);
             place.end = afterActions(stepOfPoint(cut.item, flight->spans[line - 1].last_point));
         }
@@ -115,8 +122,7 @@ class Cutter {
         std::vector<Place> places;
         for (const Cut& cut : cuts)
             if (const auto place = placeOf(cut)) places.push_back(*place);
-        std::stable_sort(places.begin(), places.end(),
-                         [](const Place& a, const Place& b) { return a.begin < b.begin; });
+        std::stable_sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.before(b); });
         const auto same = [](const Place& a, const Place& b) {
             return a.begin == b.begin && !a.on_the_way && !b.on_the_way;
         };
@@ -216,7 +222,7 @@ class Cutter {
         };
         const auto local = [&](GeoPoint g) { return frame_.toLocal(g); };
         const Vec2 at = local(p.place);
-        double nearest = INFINITY, share = 0;
+        double nearest = INFINITY, share = 0, run = 0;
         std::size_t leg = span->first_point;
         for (std::size_t k = span->first_point; k < span->last_point; ++k) {
             const Vec2 a = local(flight.points[k].place), b = local(flight.points[k + 1].place);
@@ -228,16 +234,21 @@ class Cutter {
             if (d >= nearest - 1e-6) continue;
             nearest = d;
             share = f;
+            run = std::sqrt(run2);
             leg = k;
         }
         const PatternPoint &a = flight.points[leg], &b = flight.points[std::min(leg + 1, flight.points.size() - 1)];
-        const double run = distance_m(a.place, b.place);
-        if (share * run < kSamePlace_m || (1 - share) * run < kSamePlace_m || span->first_point == span->last_point) {
-            const std::size_t point = (1 - share) * run < kSamePlace_m && run > 0 ? leg + 1 : leg;
+        const bool at_begin = share * run < kSamePlace_m, at_end = (1 - share) * run < kSamePlace_m;
+        if (at_begin || at_end) {
+            const std::size_t point = at_begin ? leg : leg + 1;
             place.begin = stepOfPoint(place.cut.item, point);
             place.end = place.begin;
+            // All that is taken at this point belongs to the later part.
+            while (photo > span->first_photo && samePlace(flight.photos[photo - 1], p)) --photo;
+            place.first_photo = photo;
             return true;
         }
+        place.first_photo = photo;
         place.begin = stepOfPoint(place.cut.item, leg + 1);
         place.end = place.begin;
         RouteNav nav = *navOf(whole_.steps[place.begin]);
@@ -247,6 +258,11 @@ class Cutter {
                          : Height::amsl(p.amsl_m.value_or(0));
         place.on_the_way = nav;
         return true;
+    }
+
+    static bool samePlace(const PlannedPhoto& a, const PlannedPhoto& b) {
+        return distance_m(a.place, b.place) < kSamePlace_m &&
+               std::abs(a.amsl_m.value_or(0) - b.amsl_m.value_or(0)) < kSamePlace_m;
     }
 
     double heightOverHome(GeoPoint at, Height height) const {
@@ -316,7 +332,9 @@ class Cutter {
 
     /// Name, photos and area of a part.
     void tell(const std::optional<Place>& from, const std::optional<Place>& to, Sortie& sortie) const {
-        const std::size_t begin = from ? from->begin : up_, end = to ? to->end : down_;
+        const std::size_t begin = from ? from->begin : up_;
+        // Two cuts on one leg have no point between them, but photos.
+        const std::size_t end = std::max(to ? to->end : down_, from && from->on_the_way ? begin + 1 : begin);
         std::vector<std::string> names;
         for (std::size_t k = begin; k < end;) {
             const ItemId id = whole_.steps[k].source;
@@ -354,19 +372,14 @@ class Cutter {
                 if (static_cast<std::size_t>(photo - 1) >= s.first_photo) ++n;
             return n;
         };
-        const auto photosBefore = [&](const Cut& cut) {
-            return cut.photo > 0  ? static_cast<std::size_t>(cut.photo - 1)
-                   : cut.line > 1 ? flight.spans[static_cast<std::size_t>(cut.line) - 1].first_photo
-                                  : 0;
-        };
         bool by_photo = false;
         if (from && from->cut.item == id) {
-            first = photosBefore(from->cut);
+            first = from->first_photo;
             line = from->cut.photo > 0 ? lineOf(from->cut.photo) : std::max(1, from->cut.line);
             by_photo |= from->cut.photo > 0;
         }
         if (to && to->cut.item == id) {
-            last = std::max(first, photosBefore(to->cut));
+            last = std::max(first, to->first_photo);
             line_last = to->cut.photo > 0 ? lineOf(to->cut.photo) : to->cut.line - 1;
             by_photo |= to->cut.photo > 0;
         }
@@ -509,8 +522,7 @@ class Search {
         std::vector<Place> ahead;
         double spare = 0;  // of the battery, after the last that fits
         for (const Place& place : places)
-            if (!from || place.begin > from->begin || (place.begin == from->begin && laterThere(place, *from)))
-                ahead.push_back(place);
+            if (!from || from->before(place)) ahead.push_back(place);
         // As many as the sortie before carried are likely right: from there by doubled steps, then by halves.
         std::size_t good = 0, bad = ahead.size() + 1;  // counted from 1; 0: none
         for (std::size_t step = 1, at = std::min(guess, ahead.size()); bad - good > 1;) {
@@ -531,13 +543,7 @@ class Search {
     }
     /// How many photos and items lie before a place.
     static std::ptrdiff_t rank(const std::vector<Place>& fine, const Place& place) {
-        return std::count_if(fine.begin(), fine.end(), [&](const Place& p) {
-            return p.begin < place.begin || (p.begin == place.begin && laterThere(place, p));
-        });
-    }
-    /// Whether a place on the same leg, or at its end, comes after another.
-    static bool laterThere(const Place& place, const Place& from) {
-        return from.on_the_way && (!place.on_the_way || place.cut.photo > from.cut.photo);
+        return std::count_if(fine.begin(), fine.end(), [&](const Place& p) { return p.before(place); });
     }
 
     Result<bool> fits(const std::optional<Place>& from, const std::optional<Place>& to) {
