@@ -4,6 +4,7 @@
 #include <set>
 
 #include "cli/Cli.h"
+#include "core/geo/Polygon.h"
 #include "core/plan/Edit.h"
 #include "core/plan/PlanFile.h"
 #include "core/sortie/Sorties.h"
@@ -382,6 +383,31 @@ TEST_CASE("random cuts never lose work: together the sorties fly every point of 
             addCut(plan, cut);
         }
         const auto sorties = sortiesOf(plan, whole, island().get());
+        // Every photo of the whole lies on a leg that some sortie flies with the camera on.
+        const LocalFrame frame(plan.home->position);
+        std::vector<std::pair<Vec2, Vec2>> photographed;
+        for (const Sortie& s : sorties) {
+            std::optional<Vec2> last;
+            bool on = false;
+            for (const RouteStep& step : s.route.steps) {
+                if (const auto* nav = std::get_if<RouteNav>(&step.what)) {
+                    const Vec2 here = frame.toLocal(nav->position);
+                    if (on && last) photographed.emplace_back(*last, here);
+                    last = here;
+                } else if (const auto* every = std::get_if<PhotoEvery>(&std::get<Action>(step.what))) {
+                    on = every->distance_m > 0;
+                }
+            }
+            CHECK_FALSE(on);
+        }
+        std::size_t missed = 0;
+        for (const PlannedPhoto& photo : flight.photos) {
+            const Vec2 at = frame.toLocal(photo.place);
+            missed += std::none_of(photographed.begin(), photographed.end(), [&](const auto& leg) {
+                return distanceToSegment(at, leg.first, leg.second).distance_m < 0.3;
+            });
+        }
+        CHECK(missed == 0);
         std::map<std::pair<double, double>, int> flown;
         for (const Sortie& s : sorties)
             for (const GeoPoint& p : placesIn(s.route)) ++flown[{p.lat_deg, p.lon_deg}];

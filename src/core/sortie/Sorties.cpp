@@ -15,11 +15,12 @@ constexpr double kFenceMargin_m = 5;
 constexpr double kSameHeight_m = 1, kSamePlace_m = 0.05;
 
 /// A cut among the steps of the whole route: the earlier part ends before `end`, the later begins at `begin`. A cut on
-/// the way between two points has that place as `on_the_way`, flown to by the earlier and begun from by the later part.
+/// the way between two points has that place as `on_the_way`, from which the later part begins.
 struct Place {
     Cut cut;
     std::size_t end = 0, begin = 0;
     std::optional<RouteNav> on_the_way;
+    std::optional<RouteNav> fly_to;  // by the earlier part, after `end`
     std::size_t first_photo = 0;  // of its pattern, that the later part takes
     /// Earlier in the flight.
     bool before(const Place& o) const {
@@ -101,7 +102,9 @@ class Cutter {
     std::optional<Place> placeOf(const Cut& cut) const {
         const auto at = first_step_.find(cut.item);
         if (at == first_step_.end()) return std::nullopt;
-        Place place{cut, at->second, at->second, {}};
+        Place place;
+        place.cut = cut;
+        place.begin = place.end = at->second;
         const PatternFlight* flight = whole_.flightOf(cut.item);
         if (cut.photo > 0) {
             if (flight == nullptr || !onPhoto(*flight, static_cast<std::size_t>(cut.photo) - 1, place))
@@ -241,11 +244,20 @@ class Cutter {
         const bool at_begin = share * run < kSamePlace_m, at_end = (1 - share) * run < kSamePlace_m;
         if (at_begin || at_end) {
             const std::size_t point = at_begin ? leg : leg + 1;
-            place.begin = stepOfPoint(place.cut.item, point);
-            place.end = place.begin;
             // All that is taken at this point belongs to the later part.
             while (photo > span->first_photo && samePlace(flight.photos[photo - 1], p)) --photo;
             place.first_photo = photo;
+            place.begin = stepOfPoint(place.cut.item, point);
+            place.end = place.begin;
+            if (photo > span->first_photo) {
+                // What lies before it on its leg is the earlier part's, which flies up to here.
+                place.fly_to = *navOf(whole_.steps[place.begin]);
+            } else if (span != flight.spans.begin()) {
+                place.begin = stepOfPoint(place.cut.item, span->first_point);
+                place.end = afterActions(stepOfPoint(place.cut.item, (span - 1)->last_point));
+            } else {
+                place.begin = place.end = first_step_.at(place.cut.item);
+            }
             return true;
         }
         place.first_photo = photo;
@@ -256,7 +268,7 @@ class Cutter {
         nav.height = a.height.ref == b.height.ref
                          ? Height{a.height.value_m + (b.height.value_m - a.height.value_m) * share, a.height.ref}
                          : Height::amsl(p.amsl_m.value_or(0));
-        place.on_the_way = nav;
+        place.on_the_way = place.fly_to = nav;
         return true;
     }
 
@@ -305,8 +317,8 @@ class Cutter {
     }
 
     void endPart(const Place& to, const Doing& doing, Route& route) const {
-        const ItemId source = to.on_the_way || to.end == 0 ? to.cut.item : whole_.steps[to.end - 1].source;
-        if (to.on_the_way) route.steps.push_back({source, *to.on_the_way});
+        const ItemId source = to.fly_to || to.end == 0 ? to.cut.item : whole_.steps[to.end - 1].source;
+        if (to.fly_to) route.steps.push_back({source, *to.fly_to});
         for (const Action& action : doing.ended()) route.steps.push_back({source, action});
         const ItemId home = down_ < whole_.steps.size() ? whole_.steps[down_].source : source;
         RouteNav back;
