@@ -369,6 +369,44 @@ TEST_CASE("gaps in the cover are found with place and size, and counting can be 
     CHECK(coverageOf(flight.photos, plan.camera, nullptr, 0, {}, {}).seen.empty());
 }
 
+TEST_CASE("the area of a corridor is what lies beside its line, to its own side", "[pattern][coverage]") {
+    Plan plan;
+    const GeoPoint at{47.31, -20.12};
+    plan.home = Home{at, 0};
+    Item item =
+        patternItem(ItemKind::corridor, {at, destination(at, 0, 300), destination(destination(at, 0, 300), 60, 300)});
+    item.id = plan.newId();
+    item.height = Height::aboveHome(50);
+    item.pattern.edit().width_m = 40;
+    for (const double offset : {0.0, 30.0, -30.0}) {
+        item.pattern.edit().offset_m = offset;
+        const PhotoArea area = photoAreaOf(item);
+        const PatternFlight flight = openPattern(plan, item, nullptr);
+        const Coverage c = coverageOf(flight.photos, plan.camera, nullptr, 0, area, {.cell_m = 2});
+        INFO("offset " << offset);
+        // As long as the line, as wide as it is told; a bend takes or gives a little.
+        const double inside = static_cast<double>(c.cellsInside()) * c.cell_m * c.cell_m;
+        CHECK(inside == Approx(600 * 40).epsilon(0.07));
+        const auto isInside = [&](double along, double right) {
+            const Vec2 p = c.frame.toLocal(destination(destination(at, 0, along), 90, right)) - c.corner;
+            const int column = static_cast<int>(std::floor(p.x / c.cell_m)),
+                      row = static_cast<int>(std::floor(p.y / c.cell_m));
+            return column >= 0 && row >= 0 && column < c.columns && row < c.rows && c.inside[c.at(column, row)] != 0;
+        };
+        CHECK(isInside(100, offset));
+        CHECK(isInside(100, offset + 17));
+        CHECK(isInside(100, offset - 17));
+        CHECK_FALSE(isInside(100, offset + 24));
+        CHECK_FALSE(isInside(100, offset - 24));
+        CHECK_FALSE(isInside(-10, offset));
+        CHECK(c.shareBelow(promisedPhotos(*item.pattern)) < 0.02);
+        CHECK(c.shareBelow(1) == 0);
+    }
+    // Things that stand show no ground.
+    CHECK(photoAreaOf(patternItem(ItemKind::rings, {at})).empty());
+    CHECK(photoAreaOf(patternItem(ItemKind::face, {at, destination(at, 0, 30)})).empty());
+}
+
 TEST_CASE("a photo's outline on the ground is the footprint, and tilted ones are cut at the range",
           "[pattern][coverage]") {
     const Plan plan;

@@ -48,6 +48,37 @@ long gdalFeatures(const std::string& path) {
 
 }  // namespace
 
+TEST_CASE("areas with holes of KML become Blocks with holes, and come back", "[exchange][import]") {
+    const std::string ring = "-20.114,47.312 -20.112,47.312 -20.112,47.314 -20.114,47.312";
+    const auto polygon = [&](const std::string& inner) {
+        return "<kml><Placemark><name>marsh</name><Polygon><outerBoundaryIs><LinearRing><coordinates>-20.12,47.31 "
+               "-20.11,47.31 -20.11,47.32 -20.12,47.32 -20.12,47.31</coordinates></LinearRing></outerBoundaryIs>" +
+               inner + "</Polygon></Placemark></kml>";
+    };
+    const auto hole = [&](const std::string& coordinates) {
+        return "<innerBoundaryIs><LinearRing><coordinates>" + coordinates +
+               "</coordinates></LinearRing></innerBoundaryIs>";
+    };
+    const auto file = readKml(polygon(hole(ring) + hole("-20.118,47.316 -20.117,47.316 -20.117,47.317")), "t.kml");
+    REQUIRE(file);
+    REQUIRE(file->shapes.size() == 1);
+    REQUIRE(file->shapes[0].holes.size() == 2);
+    CHECK(file->shapes[0].holes[0].size() == 3);
+    CHECK(file->shapes[0].points.size() == 4);
+    Plan plan;
+    addShape(plan, file->shapes[0], ShapeRole::block);
+    const Item* block = nullptr;
+    for (const Item& i : plan.items)
+        if (i.kind == ItemKind::block) block = &i;
+    REQUIRE(block != nullptr);
+    CHECK(block->pattern->holes == file->shapes[0].holes);
+    const auto again = readPlanText(writePlanText(plan), "again");
+    REQUIRE(again);
+    CHECK(*again == plan);
+    CHECK_FALSE(readKml(polygon(hole("-20.1,x")), "bad.kml"));
+    CHECK(readKml(polygon(hole("")), "empty.kml")->shapes[0].holes.empty());
+}
+
 TEST_CASE("KML becomes lines, areas, views and places with their heights", "[exchange][import]") {
     const auto file = readKml(kKml, "t.kml");
     REQUIRE(file);

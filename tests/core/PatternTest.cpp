@@ -70,7 +70,7 @@ TEST_CASE("block lines run at the heading and keep the spacing", "[pattern][bloc
         const double along = bearing_deg(flight.points[i].place, flight.points[i + 1].place);
         CHECK(std::abs(std::sin((along - heading) * M_PI / 180)) < 0.01);
         // A whole number of steps, and a little more so that the last photo is taken before the line ends.
-        const double run = distance_m(flight.points[i].place, flight.points[i + 1].place) - 2 - 0.1 * 12.5;
+        const double run = distance_m(flight.points[i].place, flight.points[i + 1].place) - 2 - 0.35 * 12.5;
         CHECK(std::abs(run / flight.photo_spacing_m - std::round(run / flight.photo_spacing_m)) < 0.01);
     }
     // Lines are no further apart than asked.
@@ -111,7 +111,7 @@ TEST_CASE("the start corner, reverse and the second pass do as they say", "[patt
     const PatternFlight ahead = openPattern(Plan{}, item, nullptr);
     item.pattern.edit().reverse = true;
     const PatternFlight back = openPattern(Plan{}, item, nullptr);
-    CHECK(distance_m(ahead.points.front().place, back.points.back().place) < 5);  // the run past the last photo
+    CHECK(distance_m(ahead.points.front().place, back.points.back().place) < 8);  // the run past the last photo
     CHECK(back.distance_m == Approx(ahead.distance_m));
     item.pattern.edit().crossing = true;
     const PatternFlight both = openPattern(Plan{}, item, nullptr);

@@ -69,10 +69,11 @@ class LineFlyer {
           height_(flightHeight(plan, item, scale.height_m)),
           home_amsl_(homeAmsl(plan, terrain)),
           speed_(effectiveSpeed(plan, item)) {
-        // A triggered photo at the very end would be lost: the place counts as reached a little before.
+        // A triggered photo at the very end would be lost: the place counts as reached a little before, and the first
+        // photo may have come a little late, where the climb to the line's height lagged.
         const bool triggered = pattern_.policy == PhotoPolicy::distance || pattern_.policy == PhotoPolicy::time;
         if (triggered)
-            overrun_m_ = item.acceptance_m.value_or(plan.defaults.acceptance_m) + std::max(0.5, 0.1 * scale.along_m);
+            overrun_m_ = item.acceptance_m.value_or(plan.defaults.acceptance_m) + std::max(0.5, 0.35 * scale.along_m);
     }
 
     void run(const std::vector<PhotoLine>& lines) {
