@@ -26,7 +26,7 @@ struct Sample {
 /// over knots a few samples apart and at a few heights inside the tolerance; among equally few the nearest to them.
 class FewestKnots {
   public:
-    static constexpr double kLevels[] = {0, -0.32, 0.32, -0.64, 0.64, -0.9, 0.9};  // of the tolerance
+    static constexpr double kLevels[] = {0, -0.32, 0.32, -0.64, 0.64, -0.93, 0.93};  // of the tolerance
     static constexpr std::size_t kLevelCount = std::size(kLevels), kStride = 8;
     static constexpr int kNever = 1 << 29;
     /// How a knot is best reached from the first sample.
@@ -73,7 +73,7 @@ class FewestKnots {
     /// From a knot all levels are looked ahead from at once: the cone of slopes that stay inside narrows sample by
     /// sample until nothing is left of it.
     void lookAhead(std::size_t k) {
-        const double tolerance = 0.91 * o_.tolerance_m;  // between samples the ground bulges a little
+        const double tolerance = 0.94 * o_.tolerance_m;  // between samples the ground bulges a little
         const std::size_t n = samples_.size();
         double base[kLevelCount], low[kLevelCount], high[kLevelCount];
         const double begin = samples_[nodes_[k]].along_m;
