@@ -85,9 +85,10 @@ std::shared_ptr<Derived> deriveRehearsal(const Derived& viewed, Wind wind, const
 }
 
 /// The same with what its photos see; nothing when it was overtaken.
-std::shared_ptr<Derived> deriveCovers(const Derived& rehearsed, Wind wind, const std::stop_token& stop) {
-    auto covers =
-        countCovers(*rehearsed.plan, rehearsed.view.route.patterns, rehearsed.terrain.get(), stop, rehearsed.covers);
+std::shared_ptr<Derived> deriveCovers(const Derived& rehearsed, Wind wind, const std::stop_token& stop,
+                                      const std::function<void(double)>& progress) {
+    auto covers = countCovers(*rehearsed.plan, rehearsed.view.route.patterns, rehearsed.terrain.get(), stop,
+                              rehearsed.covers, progress);
     if (!covers) return nullptr;
     auto d = std::make_shared<Derived>(rehearsed);
     d->covered = true;
@@ -323,7 +324,11 @@ void PlanSession::work(const std::stop_token& stop) {
         publish(whole);
         last = whole;
         if (whole->covered) continue;
-        auto covered = deriveCovers(*whole, job.wind, mine);
+        auto covered = deriveCovers(*whole, job.wind, mine, [this, told = 0.0](double share) mutable {
+            if (std::abs(share - told) < 0.05) return;
+            told = share;
+            QMetaObject::invokeMethod(this, [this, share] { emit counting(share); });
+        });
         if (!covered) continue;
         covered->serial = ++serial;
         publish(covered);

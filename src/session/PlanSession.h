@@ -119,6 +119,8 @@ class PlanSession : public QObject {
     /// Another plan is open, from a file or recovered.
     void opened();
     void cuttingChanged();
+    /// Share done, 0..1, of counting what the photos of a pattern see.
+    void counting(double share);
     void cutEnded(const QString& how);
 
   private:

@@ -161,6 +161,44 @@ TEST_CASE("sentences are told in the units chosen, quotes and names stay", "[ui]
     CHECK(shownNumber(60, kHeightUnit) == "60 m");
 }
 
+TEST_CASE("a camera's orientation, trigger and card are set in the library and go into the plan", "[ui][settings]") {
+    QFile::remove(MainWindow::dataFolder() + "/profiles.json");
+    Driver d;
+    d.openDemo("quarry.anhinga.geojson");
+    d.key(Qt::Key_Comma, Qt::ControlModifier);
+    d.child<QTabBar>("profile kinds")->setCurrentIndex(1);
+    d.press("profile copy");
+    const auto click = [&](const QString& name) {
+        auto* box = d.child<QCheckBox>("profile " + name);
+        QTest::mouseClick(box, Qt::LeftButton, Qt::NoModifier, QPoint(8, box->height() / 2));
+        return box->isChecked();
+    };
+    CHECK(click("Mount"));
+    CHECK_FALSE(click("Trigger"));
+    auto* card = d.child<QLineEdit>("profile Card holds");
+    card->setFocus();
+    card->selectAll();
+    QTest::keyClicks(card, "3");
+    QTest::keyClick(card, Qt::Key_Return);
+    QTest::qWait(30);
+    const auto* page = d.window.findChild<SettingsPage*>();
+    CHECK(page->library().cameras.back().portrait);
+    CHECK_FALSE(page->library().cameras.back().triggered);
+    CHECK(page->library().cameras.back().card_gb == 3);
+    const double before = d.window.plan().derived()->view.route.patterns[0].flight->line_spacing_m;
+    d.press("profile use");
+    d.settle();
+    CHECK(d.plan().camera.portrait);
+    CHECK_FALSE(d.plan().camera.triggered);
+    // Upright the photos are narrower: lines lie closer, and the plan says what else follows.
+    CHECK(d.window.plan().derived()->view.route.patterns[0].flight->line_spacing_m < 0.8 * before);
+    std::set<std::string> rules;
+    for (const Finding& f : d.window.plan().derived()->findings) rules.insert(f.rule);
+    CHECK(rules.contains("camera-by-hand"));
+    CHECK(rules.contains("card-room"));
+    CHECK(readProfiles(writeProfiles(page->library()), "again")->cameras.back() == page->library().cameras.back());
+}
+
 TEST_CASE("a vehicle of the library is changed, used in the plan as one step, and kept", "[ui][settings]") {
     QFile::remove(MainWindow::dataFolder() + "/profiles.json");
     {

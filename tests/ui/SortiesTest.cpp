@@ -74,7 +74,8 @@ TEST_CASE("a plan for more than one battery is cut from its finding, rehearsed p
         CHECK(r->energy_left_percent >= 20);
         photos += r->photos;
         longest = std::max(longest, r->duration_s);
-        CHECK(panelOf(d, "rehearse")->findChild<QLabel*>("headline")->text() == QString::fromStdString(durationText(r->duration_s)));
+        CHECK(panelOf(d, "rehearse")->findChild<QLabel*>("headline")->text() ==
+              QString::fromStdString(durationText(r->duration_s)));
     }
     CHECK(photos >= 524);
     choose(d, 0);
@@ -268,6 +269,14 @@ TEST_CASE("a rectangle is drawn with Shift from corner to corner, an area is lef
     d.settle();
     CHECK(block().holes.empty());
     CHECK(d.window.plan().derived()->view.route.flightOf(id)->area_m2 == Approx(whole));
+    CHECK(clickMenu(d, {420, 265}, "Fly a lap around this Block"));
+    d.settle();
+    const Item* lap = d.plan().find(*d.window.plan().selection().begin());
+    REQUIRE(lap->kind == ItemKind::lap);
+    CHECK(lap->pattern->outline == block().outline);
+    CHECK(lap->height == d.plan().find(id)->height);
+    CHECK(d.plan().indexOf(lap->id) == d.plan().indexOf(id) + 1);
+    d.key(Qt::Key_Z, Qt::ControlModifier);
     // Without Shift a drag pans, as before.
     d.key(Qt::Key_B);
     d.drag(&d.window.map(), {300, 300}, {340, 320});

@@ -98,13 +98,12 @@ void FindingsPanel::rebuild() {
             fix->setObjectName("correct " + QString::fromStdString(f.rule));
             fix->setProperty("link", true);
             fix->setStyleSheet(QString("color: %1; font-weight: bold; text-align: left;").arg(theme_.lagoon.name()));
-            connect(fix, &QPushButton::clicked, this,
-                    [this, correction] {
-                        if (correction.cut_into_sorties)
-                            session_->cutIntoSorties();
-                        else
-                            session_->edit(QString::fromStdString(correction.text), correction.apply);
-                    });
+            connect(fix, &QPushButton::clicked, this, [this, correction] {
+                if (correction.cut_into_sorties)
+                    session_->cutIntoSorties();
+                else
+                    session_->edit(QString::fromStdString(correction.text), correction.apply);
+            });
             if (correction.text.size() > 34) {
                 inner->addWidget(fix);
                 fix->setToolTip(fix->text());

@@ -117,8 +117,7 @@ QString numbersOf(const Plan& plan, const Item& item, const PatternFlight& fligh
                .arg(QString::fromStdString(distanceText(flight.distance_m)),
                     QString::fromStdString(durationText(duration)))
                .arg(speed, 0, 'f', 1);
-    out << QString("%1 batteries in the pattern")
-               .arg(batteriesFor(plan.vehicle, duration, speed), 0, 'f', 1);
+    out << QString("%1 batteries in the pattern").arg(batteriesFor(plan.vehicle, duration, speed), 0, 'f', 1);
     if (flight.gsd_most_m > 0)
         out << (flight.gsd_most_m - flight.gsd_least_m < 0.0005
                     ? QString("ground sample %1 cm").arg(centimetres(flight.gsd_mean_m))
@@ -224,7 +223,8 @@ void Inspector::buildPattern(ItemId id) {
                 i->height = Height{t.low_m, to};
             },
             "Change height reference");
-    if (kind == ItemKind::block || kind == ItemKind::corridor) optional("Ground sample", "cm", 0.05, 200, &Pattern::gsd_cm);
+    if (kind == ItemKind::block || kind == ItemKind::corridor)
+        optional("Ground sample", "cm", 0.05, 200, &Pattern::gsd_cm);
     for (const PatternField& f : kFields) {
         if (f.kind != kind) continue;
         number(

@@ -46,8 +46,7 @@ class RowPainter : public QStyledItemDelegate {
             line = actionLine(plan, *item);
             // How often it is flown, where that is not once; the name of a section where it begins.
             const auto visits = visitsOf(*list_->session()->derived(), id);
-            if (visits && *visits != 1)
-                line = QString("%1 visits").arg(*visits) + (line.isEmpty() ? "" : " · ") + line;
+            if (visits && *visits != 1) line = QString("%1 visits").arg(*visits) + (line.isEmpty() ? "" : " · ") + line;
             const int at = plan.indexOf(id);
             const Section* section = plan.findSection(item->section);
             if (section != nullptr && (at == 0 || plan.items[static_cast<std::size_t>(at) - 1].section != section->id))

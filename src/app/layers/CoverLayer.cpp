@@ -81,7 +81,7 @@ RenderedLayer::Job CoverLayer::jobFor(const MapTransform& view, const Theme&) {
 }
 
 QString CoverLayer::summary() const {
-    if (!counted_) return "counting photos …";
+    if (!counted_) return QString("counting photos … %1 %").arg(share_ * 100, 0, 'f', 0);
     if (covers_.empty()) return "no pattern takes photos of an area";
     return QString("%1 % seen too seldom, %2 % by no photo").arg(few_ * 100, 0, 'f', 1).arg(none_ * 100, 0, 'f', 1);
 }

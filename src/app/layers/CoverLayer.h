@@ -15,6 +15,7 @@ class CoverLayer : public RenderedLayer {
     bool isGround() const override { return false; }
     /// `counted`: there are no others that still have to be counted.
     void setCovers(const std::vector<PatternCoverPtr>& covers, bool counted);
+    void setShare(double counted) { share_ = counted; }
     /// What the tints mean; over everything else.
     void paintLegend(QPainter& p, const MapTransform& view, const Theme& theme) const;
     /// What was counted last: shares of the area, for the legend.
@@ -26,6 +27,7 @@ class CoverLayer : public RenderedLayer {
   private:
     std::vector<PatternCoverPtr> covers_;
     bool counted_ = false;
+    double share_ = 0;           // counted of the pattern that is
     double few_ = 0, none_ = 0;  // share of all areas that sees fewer than promised, and no photo at all
 };
 

@@ -199,6 +199,12 @@ void LayerStack::paint(QPainter& p, const MapTransform& view, const Theme& theme
     dim();
 }
 
+bool LayerStack::setCountingShare(double share) {
+    for (const auto& l : layers_)
+        if (auto* cover = dynamic_cast<CoverLayer*>(l.get())) cover->setShare(share);
+    return showsCover();
+}
+
 const CoverLayer* LayerStack::cover() const {
     for (const auto& l : layers_)
         if (const auto* cover = dynamic_cast<const CoverLayer*>(l.get());

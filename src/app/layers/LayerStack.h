@@ -36,6 +36,8 @@ class LayerStack : public QObject {
     void setPlanPictures(const std::vector<std::string>& files);
     /// Patterns whose photos the cover layer counts.
     void setCovers(const std::vector<std::shared_ptr<const PatternCover>>& covers, bool counted);
+    /// How far the counting is, 0..1; true when it is to be seen.
+    bool setCountingShare(double share);
     void paint(QPainter& p, const MapTransform& view, const Theme& theme);
     /// Legends of the layers shown, for the very top.
     void paintLegends(QPainter& p, const MapTransform& view, const Theme& theme) const;

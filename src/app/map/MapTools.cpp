@@ -498,6 +498,11 @@ void MapView::contextMenuEvent(QContextMenuEvent* e) {
                    session_->plan()->find(session_->selection().size() == 1 ? *session_->selection().begin() : 0);
                item != nullptr && item->kind == ItemKind::block) {
         menu.addAction("Leave an area out of this Block", [this, id = item->id] { drawHole(id); });
+        menu.addAction("Fly a lap around this Block", [this, id = item->id] {
+            std::optional<ItemId> lap;
+            session_->edit("Add lap", [&](Plan& plan) { lap = addLapAround(plan, id); });
+            if (lap) session_->select({*lap});
+        });
     }
     offerSortie(menu);
     menu.addAction("Copy coordinate", [here] { QApplication::clipboard()->setText(shownCoordinate(here)); });

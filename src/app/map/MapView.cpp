@@ -52,6 +52,9 @@ MapView::MapView(PlanSession* session, QWidget* parent) : QWidget(parent), sessi
         tellCover();
         update();
     });
+    connect(session_, &PlanSession::counting, this, [this](double share) {
+        if (layers_.setCountingShare(share)) update();
+    });
     connect(session_, &PlanSession::terrainChanged, this, [this] { layers_.setTerrain(session_->terrain()); });
     connect(session_, &PlanSession::opened, this, [this, pictures] {
         pictures();

@@ -121,7 +121,7 @@ class MapView : public QWidget {
     struct Corner {
         ItemId owner = 0;
         std::size_t index = 0;
-        bool edge = false;  // the middle of an edge: dragging makes a new corner
+        bool edge = false;     // the middle of an edge: dragging makes a new corner
         std::size_t ring = 0;  // 0: the outline; then the holes
     };
 

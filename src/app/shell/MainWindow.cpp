@@ -546,7 +546,8 @@ void MainWindow::refreshTop() {
     const QString count = findingsCount(d.findings);
     steps_[0]->setText(QString("Draft\n%1 items").arg(p.items.size()));
     const auto flown = plan_.flownRehearsal();
-    const QString which = plan_.sortie() > 0 ? QString("sortie %1 of %2 · ").arg(plan_.sortie()).arg(d.sorties.size()) : "";
+    const QString which =
+        plan_.sortie() > 0 ? QString("sortie %1 of %2 · ").arg(plan_.sortie()).arg(d.sorties.size()) : "";
     steps_[1]->setText("Rehearse\n" + which +
                        (flown ? QString(which.isEmpty() ? "%1 · lands with %2 %" : "%1 · %2 %")
                                     .arg(QString::fromStdString(durationText(flown->duration_s)))
@@ -631,14 +632,13 @@ void MainWindow::refreshFigures() {
     const QString sorties = d.sorties.empty() || workspace_ != Workspace::draft
                                 ? QString()
                                 : QString(" in %1 sorties").arg(d.sorties.size());
-    figures_->setFigures(c.lowest_m ? QString("%1 m").arg(*c.lowest_m, 0, 'f', 0) : "unknown",
-                         "Lowest clearance over terrain " + where,
-                         {{"Distance, each leg once", QString::fromStdString(distanceText(view.path.length_m))},
-                          {"Time" + sorties, r ? time(duration) : "–"},
-                          {sorties.isEmpty() ? "Lands with" : "Lands with at least",
-                           r ? QString("%1 %").arg(left, 0, 'f', 0) : "–"},
-                          {"Photos", r ? QString::number(photos) : "–"},
-                          {"Mission items", view.mission ? QString::number(view.mission->items.size()) : "–"}});
+    figures_->setFigures(
+        c.lowest_m ? QString("%1 m").arg(*c.lowest_m, 0, 'f', 0) : "unknown", "Lowest clearance over terrain " + where,
+        {{"Distance, each leg once", QString::fromStdString(distanceText(view.path.length_m))},
+         {"Time" + sorties, r ? time(duration) : "–"},
+         {sorties.isEmpty() ? "Lands with" : "Lands with at least", r ? QString("%1 %").arg(left, 0, 'f', 0) : "–"},
+         {"Photos", r ? QString::number(photos) : "–"},
+         {"Mission items", view.mission ? QString::number(view.mission->items.size()) : "–"}});
 }
 
 void MainWindow::refreshTimeBand() {

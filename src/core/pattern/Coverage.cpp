@@ -265,7 +265,8 @@ PhotoArea photoAreaOf(const Item& item) {
 
 std::optional<std::vector<PatternCoverPtr>> countCovers(const Plan& plan, const std::vector<OpenedPattern>& patterns,
                                                         const Terrain* terrain, const std::stop_token& stop,
-                                                        const std::vector<PatternCoverPtr>& before) {
+                                                        const std::vector<PatternCoverPtr>& before,
+                                                        const std::function<void(double)>& progress) {
     constexpr double kCellsAlong = 20, kMostCells = 400e3;
     std::vector<PatternCoverPtr> out;
     for (const OpenedPattern& opened : patterns) {
@@ -284,6 +285,7 @@ std::optional<std::vector<PatternCoverPtr>> countCovers(const Plan& plan, const 
         counted->promised = promisedPhotos(*opened.item.pattern);
         CoverageOptions options;
         options.stop = stop;
+        options.progress = progress;
         options.cell_m = std::max(
             {1.0, opened.flight->footprint.along_m / kCellsAlong, std::sqrt(opened.flight->area_m2 / kMostCells)});
         // Without terrain the ground is level, at what the height was taken above.

@@ -82,6 +82,7 @@ using PatternCoverPtr = std::shared_ptr<const PatternCover>;
 /// them. Those of `before` are taken over where their flight is still the same one. Nothing when stopped.
 std::optional<std::vector<PatternCoverPtr>> countCovers(const Plan& plan, const std::vector<OpenedPattern>& patterns,
                                                         const Terrain* terrain, const std::stop_token& stop = {},
-                                                        const std::vector<PatternCoverPtr>& before = {});
+                                                        const std::vector<PatternCoverPtr>& before = {},
+                                                        const std::function<void(double)>& progress = {});
 
 }  // namespace anhinga

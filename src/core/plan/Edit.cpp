@@ -212,6 +212,20 @@ ItemId insertWaypoint(Plan& plan, GeoPoint place, ItemId before, std::optional<d
     return id;
 }
 
+std::optional<ItemId> addLapAround(Plan& plan, ItemId block) {
+    const int at = plan.indexOf(block);
+    if (at < 0 || plan.items[static_cast<std::size_t>(at)].kind != ItemKind::block) return std::nullopt;
+    const Item& around = plan.items[static_cast<std::size_t>(at)];
+    Item lap = patternItem(ItemKind::lap, around.pattern->outline);
+    // A height above ground is one above the ground below: along the edge of a followed Block as over it.
+    lap.height = effectiveHeight(plan, around);
+    lap.speed_mps = around.speed_mps;
+    lap.section = around.section;
+    lap.id = plan.newId();
+    plan.items.insert(plan.items.begin() + at + 1, lap);
+    return lap.id;
+}
+
 void remove(Plan& plan, const Ids& ids) {
     const auto gone = [&](const auto& each) { return ids.contains(each.id); };
     std::erase_if(plan.items, gone);

@@ -45,6 +45,9 @@ std::size_t endOfRoute(const Plan& plan);
 /// A pattern over `outline` with the numbers that suit its kind; it has no identity yet.
 Item patternItem(ItemKind kind, std::vector<GeoPoint> outline);
 
+/// A lap around the outline of a Block, as high as it, right after it; its id. Nothing when there is no such Block.
+std::optional<ItemId> addLapAround(Plan& plan, ItemId block);
+
 ItemId insertWaypoint(Plan& plan, GeoPoint place, ItemId before, std::optional<double> ground_amsl_m);
 /// Removes items, fences and whatever else has these ids; repeats that lose their target stay and are a finding.
 void remove(Plan& plan, const Ids& ids);

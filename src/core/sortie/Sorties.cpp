@@ -21,7 +21,7 @@ struct Place {
     std::size_t end = 0, begin = 0;
     std::optional<RouteNav> on_the_way;
     std::optional<RouteNav> fly_to;  // by the earlier part, after `end`
-    std::size_t first_photo = 0;  // of its pattern, that the later part takes
+    std::size_t first_photo = 0;     // of its pattern, that the later part takes
     /// Earlier in the flight.
     bool before(const Place& o) const {
         const auto rank = [](const Place& p) { return std::tuple(p.begin, !p.on_the_way.has_value(), p.first_photo); };
