@@ -352,8 +352,8 @@ void dragBlockCorner(benchmark::State& state) {
     session.select({block});
     QImage screen(1280, 800, QImage::Format_ARGB32_Premultiplied);
     map.render(&screen);
-    // Pressed and moved as with the mouse. A frame is what the window does for one movement; the lines shown are those of
-    // the corner's place after at most one "lag".
+    // Pressed and moved as with the mouse. A frame is what the window does for one movement; the lines shown are those
+    // of the corner's place after at most one "lag".
     QPointF at = map.transform().toScreen(session.plan()->items[1].pattern->outline[1]);
     const auto mouse = [&](QEvent::Type type, Qt::MouseButton button, Qt::MouseButtons held) {
         QMouseEvent e(type, at, map.mapToGlobal(at), button, held, Qt::NoModifier);

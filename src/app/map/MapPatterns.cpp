@@ -182,7 +182,11 @@ void MapView::paintPhotos(QPainter& p) {
     QString text = QString("photo %1 of %2 · %3°").arg(under + 1).arg(photos.size()).arg(photo.yaw_deg, 0, 'f', 0);
     if (photo.pitch_deg > -89.5) text += QString(", camera %1°").arg(photo.pitch_deg, 0, 'f', 0);
     if (photo.amsl_m && ground) text += inUnits(QString(" · %1 m over ground").arg(*photo.amsl_m - *ground, 0, 'f', 0));
-    haloText(p, view_.toScreen(photo.place) + QPointF(12, -10), text, theme_.ink, theme_.raised);
+    // Beside the photo, on the side where there is room.
+    const QPointF at = view_.toScreen(photo.place);
+    const double width_px = p.fontMetrics().horizontalAdvance(text);
+    const double x = at.x() + 12 + width_px > width() - 8 ? at.x() - 12 - width_px : at.x() + 12;
+    haloText(p, {x, at.y() - 10}, text, theme_.ink, theme_.raised);
 }
 
 }  // namespace anhinga

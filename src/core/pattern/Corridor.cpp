@@ -129,6 +129,7 @@ PatternFlight corridor(const Plan& plan, const Item& item, const Terrain* terrai
         for (PhotoLine& l : lines) std::reverse(l.points.begin(), l.points.end());
     }
     flyLines(plan, item, terrain, frame, lines, scale, flight);
+    flight.line_spacing_m = count > 1 ? step : 0;
     return flight;
 }
 

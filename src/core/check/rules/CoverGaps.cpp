@@ -4,7 +4,7 @@ namespace anhinga::rules {
 
 namespace {
 std::string areaText(double area_m2) {
-    return area_m2 >= 1e4 ? fmt::format("{:.2f} ha", area_m2 / 1e4) : fmt::format("{:.0f} m2", area_m2);
+    return area_m2 >= 1e4 ? fmt::format("{:.2f} ha", area_m2 / 1e4) : fmt::format("{:.0f} m²", area_m2);
 }
 /// "1.2 %", and "less than 0.1 %" instead of nothing.
 std::string shareText(double share) {
