@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "core/plan/Plan.h"
+#include "core/terrain/Terrain.h"
 
 namespace anhinga::testing {
 
@@ -48,6 +49,12 @@ inline std::string slurp(const std::string& path) {
 }
 inline void spit(const std::string& path, const std::string& content) {
     std::ofstream(path, std::ios::binary | std::ios::trunc) << content;
+}
+
+/// The demo's elevation, opened once.
+inline std::shared_ptr<const Terrain> island() {
+    static const auto terrain = Terrain::open({demo("quillmere-elevation.tif")});
+    return terrain ? *terrain : nullptr;
 }
 
 /// A small plan over open sea: home at 0 m, take-off, `n` waypoints in a row 100 m apart, return.

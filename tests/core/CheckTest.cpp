@@ -13,11 +13,6 @@ using namespace anhinga::testing;
 
 namespace {
 
-std::shared_ptr<const Terrain> island() {
-    static const auto terrain = Terrain::open({demo("quillmere-elevation.tif")});
-    REQUIRE(terrain);
-    return *terrain;
-}
 std::vector<Finding> findingsOf(const Plan& plan, const Terrain* terrain, double wind_mps = 0) {
     const PlanView v = viewOf(plan, terrain);
     return check({plan, v, terrain, {}, wind_mps});

@@ -15,12 +15,6 @@ using namespace anhinga::testing;
 
 namespace {
 
-std::shared_ptr<const Terrain> island() {
-    static const auto terrain = Terrain::open({demo("quillmere-elevation.tif")});
-    REQUIRE(terrain);
-    return *terrain;
-}
-
 /// The quarry with a battery of its own choice.
 Plan quarry(double battery_wh) {
     auto plan = loadPlan(demo("quarry.anhinga.geojson"));
