@@ -32,6 +32,12 @@ int runCli(int argc, char** argv) {
     CLI::App* rehearse = plan(command("rehearse", "fly a plan on the ground", cliRehearse));
     rehearse->add_option("--wind-from", a.wind_from_deg, "degrees")->check(CLI::Range(-360.0, 360.0));
     rehearse->add_option("--wind-speed", a.wind_speed_mps, "m/s")->check(CLI::Range(0.0, 60.0));
+    rehearse
+        ->add_option("--fail", a.failures,
+                     "return, lost-link, low-battery or gps-loss @SECONDS, wind@SECONDS:FROM:SPEED")
+        ->allow_extra_args(false);
+    rehearse->add_option("--try-wind", a.try_wind_mps, "m/s: how it would land with this wind from eight directions")
+        ->check(CLI::Range(0.0, 60.0));
     rehearse->add_option("--out", a.out, "write the rehearsal as a log (.ulg)");
     CLI::App* sorties = plan(command("sorties", "the parts a plan is flown in; cut where it is not yet", cliSorties));
     sorties->add_flag("--anew", a.anew, "cut it again");

@@ -31,6 +31,8 @@ struct CliArguments {
     double wind_from_deg = 0, wind_speed_mps = 0;
     int session = -1;
     bool list = false, csv = false;
+    std::vector<std::string> failures;
+    double try_wind_mps = 0;
     int sortie = 0;  // 0: the whole plan
     bool anew = false;
     int resume_item = 0, resume_photo = 0;

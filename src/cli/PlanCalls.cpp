@@ -102,6 +102,11 @@ CliResult cliRehearse(const CliArguments& a) {
     if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
     RehearseOptions options;
     options.wind = {a.wind_from_deg, a.wind_speed_mps};
+    for (const std::string& text : a.failures) {
+        const auto failure = parseFailure(text);
+        if (!failure) return unusable({"--fail " + failure.error().message});
+        options.failures.push_back(*failure);
+    }
     const auto r = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain, options);
     if (!r) return unusable({a.plan + ": " + r.error().message});
     CliResult out;
@@ -116,11 +121,37 @@ CliResult cliRehearse(const CliArguments& a) {
                 {"min_clearance_m", r->min_clearance_m ? Json(*r->min_clearance_m) : Json()},
                 {"visits", visits},
                 {"sim_seconds_per_second", r->wall_s > 0 ? r->duration_s / r->wall_s : 0.0},
-                {"landed", r->landed}};
+                {"landed", r->landed},
+                {"least_home_percent", r->least_home_percent},
+                {"reserve_home_s", r->reserve_home_s ? Json(*r->reserve_home_s) : Json()},
+                {"no_return_s", r->no_return_s ? Json(*r->no_return_s) : Json()},
+                {"failed_s", r->failed_s ? Json(*r->failed_s) : Json()},
+                {"landed_from_home_m", r->landed_from_home_m}};
     out.text = fmt::format(
         "{}, {}, lands with {:.0f} % ({:.1f} Wh used), {} photos, lowest clearance {}, {:.0f} s per second",
         durationText(r->duration_s), distanceText(r->distance_m), r->energy_left_percent, r->energy_wh, r->photos,
         r->min_clearance_m ? distanceText(*r->min_clearance_m) : "unknown", r->duration_s / std::max(1e-9, r->wall_s));
+    out.text += r->no_return_s ? "\ncould not get home from " + durationText(*r->no_return_s) + " on"
+                : r->reserve_home_s
+                    ? "\ncould get home above the reserve until " + durationText(*r->reserve_home_s)
+                    : fmt::format("\ncould get home at any time, at worst with {:.0f} %", r->least_home_percent);
+    if (r->failed_s) out.text += fmt::format("\nlands {} from home", distanceText(r->landed_from_home_m));
+    if (a.try_wind_mps > 0) {
+        out.json["winds"] = Json::array();
+        RehearseOptions windy = options;
+        for (int from = 0; from < 360; from += 45) {
+            windy.wind = {static_cast<double>(from), a.try_wind_mps};
+            const auto w = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain, windy);
+            if (!w) return unusable({a.plan + ": " + w.error().message});
+            out.json["winds"].push_back({{"from_deg", from},
+                                         {"speed_mps", a.try_wind_mps},
+                                         {"energy_left_percent", w->energy_left_percent},
+                                         {"duration_s", w->duration_s},
+                                         {"reached_reserve", w->reached_reserve}});
+            out.text += fmt::format("\n{:.0f} m/s from {:3}: lands with {:.0f} %{}", a.try_wind_mps, from,
+                                    w->energy_left_percent, w->reached_reserve ? ", turns back at the reserve" : "");
+        }
+    }
     if (!a.out.empty()) {
         if (extensionOf(a.out) != ".ulg") return unusable({a.out + ": a rehearsal is written as .ulg"});
         if (const auto ok = writeFileAtomic(a.out, writeUlog(*r->log)); !ok) return unusable(ok.error());

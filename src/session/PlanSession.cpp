@@ -282,6 +282,7 @@ void PlanSession::select(std::set<ItemId> ids) {
 
 void PlanSession::setWind(Wind wind) {
     wind_ = wind;
+    clearFailure();
     request();
 }
 
@@ -348,6 +349,10 @@ void PlanSession::publish(const DerivedPtr& result) {
 void PlanSession::take(const DerivedPtr& result) {
     if (result->serial <= derived_->serial) return;
     const bool had_sorties = !derived_->sorties.empty();
+    if (result->plan != derived_->plan || result->terrain != derived_->terrain) {
+        failure_.reset();
+        failed_.reset();
+    }
     derived_ = result;
     if (result->complete) {
         // A plan that is cut is handed over one sortie after the other, unless the whole is asked for.
@@ -370,6 +375,8 @@ const FlownSortie* PlanSession::flown() const {
 void PlanSession::chooseSortie(int number) {
     if (number == sortie_ || number < 0 || number > static_cast<int>(derived_->sorties.size())) return;
     sortie_ = number;
+    failure_.reset();
+    failed_.reset();
     emit derivedChanged();
 }
 
@@ -377,7 +384,30 @@ const PlanView& PlanSession::flownView() const {
     return flown() != nullptr ? flown()->view : derived_->view;
 }
 
+Result<void> PlanSession::tryFailure(const Failure& failure) {
+    if (!waitUntilDerived(5000)) return fail("the plan is still being worked out; try again in a moment");
+    const PlanView& view = flownView();
+    if (!view.mission) return fail("{}", view.not_sendable);
+    RehearseOptions options;
+    options.wind = wind_;
+    options.failures = {failure};
+    auto flown = rehearse(*plan_, *view.mission, terrain_, options);
+    if (!flown) return tl::unexpected(flown.error());
+    failure_ = failure;
+    failed_ = std::make_shared<const Rehearsal>(std::move(*flown));
+    emit derivedChanged();
+    return {};
+}
+
+void PlanSession::clearFailure() {
+    if (!failure_) return;
+    failure_.reset();
+    failed_.reset();
+    emit derivedChanged();
+}
+
 std::shared_ptr<const Rehearsal> PlanSession::flownRehearsal() const {
+    if (failed_) return failed_;
     return flown() != nullptr ? flown()->rehearsal : derived_->rehearsal;
 }
 

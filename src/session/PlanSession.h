@@ -93,6 +93,11 @@ class PlanSession : public QObject {
     const PlanView& flownView() const;
     std::shared_ptr<const Rehearsal> flownRehearsal() const;
     QString notRehearsed() const;
+    /// What flownRehearsal() gives from now on, until the plan, the sortie or the wind changes or it is cleared: the
+    /// same flight with something going wrong. Fails, and changes nothing, where there is no rehearsal.
+    Result<void> tryFailure(const Failure& failure);
+    void clearFailure();
+    const std::optional<Failure>& failure() const { return failure_; }
     const std::vector<Finding>& flownFindings() const;
     /// A sortie that begins here is made, as an undoable step, and chosen.
     void beginSortieAt(const QString& name, const Cut& cut);
@@ -150,7 +155,9 @@ class PlanSession : public QObject {
     std::set<ItemId> selection_;
     Wind wind_;
     int sortie_ = 0;
-    std::optional<Cut> wanted_cut_;  // the sortie that begins here is chosen once it is known
+    std::optional<Failure> failure_;
+    std::shared_ptr<const Rehearsal> failed_;  // with that failure
+    std::optional<Cut> wanted_cut_;            // the sortie that begins here is chosen once it is known
     bool cutting_ = false;
     double cutting_share_ = 0;
     std::jthread cutter_;

@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 
+#include "core/check/Check.h"
 #include "core/flight/Executor.h"
 #include "core/flight/Rehearse.h"
 #include "core/mission/Compile.h"
@@ -253,4 +254,116 @@ TEST_CASE("without a take-off item the first move is up, then across", "[flight]
     REQUIRE(r);
     const Channel *h = r->log->find("position.height_home_m"), *lon = r->log->find("position.lon_deg");
     for (std::size_t i = 0; i < h->value.size() && h->value[i] < 55; ++i) CHECK(std::abs(lon->value[i] + 20.12) < 1e-5);
+}
+
+TEST_CASE("could it get home: what is foretold at a time is what a return then lands with", "[flight][failure]") {
+    const auto plan = loadPlan(demo("patrol.anhinga.geojson"));
+    REQUIRE(plan);
+    const PlanView view = viewOf(*plan, island().get());
+    for (const Wind wind : {Wind{}, Wind{270, 6}, Wind{40, 9}}) {
+        RehearseOptions options;
+        options.wind = wind;
+        const auto whole = rehearse(*plan, *view.mission, island(), options);
+        REQUIRE(whole);
+        const Channel* home = whole->log->find("battery.home_percent");
+        REQUIRE(home != nullptr);
+        CHECK(home->t_s.size() > 600);
+        double least = 100;
+        for (const double v : home->value) least = std::min(least, v);
+        CHECK(whole->least_home_percent == least);
+        CHECK_FALSE(whole->no_return_s);
+        for (const double t : {60.0, 300.0, 571.0, 900.0}) {
+            INFO("wind " << wind.speed_mps << ", at " << t);
+            options.failures = {{Failure::returnHome, t, {}}};
+            const auto back = rehearse(*plan, *view.mission, island(), options);
+            REQUIRE(back);
+            CHECK(back->failed_s == Approx(t).margin(0.11));
+            CHECK(back->landed);
+            CHECK(back->landed_from_home_m < 2);
+            CHECK(back->energy_left_percent == Approx(*home->at(t)).margin(1.2));
+            // Up to then it is the same flight.
+            CHECK(back->log->find("position.lat_deg")->at(t - 1) == whole->log->find("position.lat_deg")->at(t - 1));
+        }
+        options.failures.clear();
+    }
+}
+
+TEST_CASE("a battery too small for the way out has a time from which it does not get home", "[flight][failure]") {
+    Plan plan = rowPlan(60);  // six kilometres
+    plan.vehicle.battery_wh = 34;
+    plan.vehicle.reserve_percent = 5;
+    const PlanView view = viewOf(plan, nullptr);
+    const auto r = rehearse(plan, *view.mission, nullptr);
+    REQUIRE(r);
+    REQUIRE(r->reserve_home_s);
+    REQUIRE(r->no_return_s);
+    CHECK(*r->reserve_home_s < *r->no_return_s);
+    // Called home just before the first it lands at home, above the reserve; after the second it does not arrive.
+    const auto called = [&](double t) {
+        RehearseOptions options;
+        options.failures = {{Failure::returnHome, t, {}}};
+        return *rehearse(plan, *view.mission, nullptr, options);
+    };
+    CHECK(called(*r->reserve_home_s - 15).energy_left_percent > plan.vehicle.reserve_percent - 1);
+    CHECK(called(*r->reserve_home_s - 15).landed_from_home_m < 2);
+    CHECK(called(*r->no_return_s + 30).landed_from_home_m > 50);
+}
+
+TEST_CASE("failures do what they say, each at its time", "[flight][failure]") {
+    const auto plan = loadPlan(demo("patrol.anhinga.geojson"));
+    REQUIRE(plan);
+    const PlanView view = viewOf(*plan, island().get());
+    const auto fly = [&](std::vector<Failure> failures, Wind wind = {}) {
+        RehearseOptions options;
+        options.failures = std::move(failures);
+        options.wind = wind;
+        auto r = rehearse(*plan, *view.mission, island(), options);
+        REQUIRE(r);
+        return *r;
+    };
+    const Rehearsal whole = fly({});
+    CHECK_FALSE(whole.failed_s);
+    const Rehearsal link = fly({{Failure::lostLink, 300, {}}});
+    CHECK(link.duration_s < whole.duration_s - 300);
+    CHECK(link.landed_from_home_m < 2);
+    const auto event = [](const Rehearsal& r) {
+        for (const LogEvent& e : r.log->events)
+            if (e.kind == "failure") return e.text;
+        return std::string();
+    };
+    CHECK(event(link) == "lost-link");
+    const Rehearsal battery = fly({{Failure::lowBattery, 400, {}}});
+    CHECK(battery.reached_reserve);
+    CHECK(*battery.log->find("battery.left_percent")->at(402) <= plan->vehicle.reserve_percent);
+    CHECK(battery.landed_from_home_m < 2);
+    // Without a position it comes down where it is, carried as far as the wind blows meanwhile.
+    const Rehearsal calm = fly({{Failure::gpsLoss, 500, {}}});
+    const Rehearsal blown = fly({{Failure::gpsLoss, 500, {}}}, {270, 5});
+    const auto landed = [](const Rehearsal& r) {
+        return GeoPoint{r.log->find("position.lat_deg")->value.back(), r.log->find("position.lon_deg")->value.back()};
+    };
+    const auto at = [](const Rehearsal& r, double t) {
+        return GeoPoint{*r.log->find("position.lat_deg")->at(t), *r.log->find("position.lon_deg")->at(t)};
+    };
+    CHECK(calm.landed);
+    CHECK(distance_m(landed(calm), at(calm, 500)) < 25);
+    const double down_s = blown.duration_s - 500;
+    CHECK(distance_m(landed(blown), at(blown, 500)) == Approx(5 * down_s).epsilon(0.15));
+    CHECK(bearing_deg(at(blown, 500), landed(blown)) == Approx(90).margin(12));
+    // The wind costs from then on, and not before.
+    const Rehearsal windy = fly({{Failure::wind, 600, {270, 9}}});
+    CHECK(windy.energy_left_percent < whole.energy_left_percent - 5);
+    CHECK(*windy.log->find("battery.left_percent")->at(599) == *whole.log->find("battery.left_percent")->at(599));
+    // Two of them, told in any order; what comes after the landing does not happen.
+    const Rehearsal both =
+        fly({{Failure::returnHome, 700, {}}, {Failure::wind, 200, {0, 7}}, {Failure::gpsLoss, 5000, {}}});
+    CHECK(*both.failed_s == Approx(200).margin(0.11));
+    CHECK(both.landed_from_home_m < 2);
+    for (const char* text : {"", "return", "return@", "return@x", "foo@1", "return@1:2", "wind@1", "wind@1:2",
+                             "wind@1:2:99", "wind@1:2:3:4", "return@-1", "return@1e999", "@5"}) {
+        INFO(text);
+        CHECK_FALSE(parseFailure(text));
+    }
+    CHECK(parseFailure("low-battery@12.5")->at_s == 12.5);
+    CHECK(parseFailure("wind@60:270:8")->blows.speed_mps == 8);
 }

@@ -9,6 +9,27 @@
 
 namespace anhinga {
 
+namespace {
+struct WhatIf {
+    const char* text;
+    Failure::Kind kind;
+};
+constexpr double kStrongWind_mps = 10;
+/// The first is nothing.
+constexpr WhatIf kWhatIfs[] = {
+    {"all goes as planned", Failure::returnHome},     {"it is called home here", Failure::returnHome},
+    {"the link is lost here", Failure::lostLink},     {"the battery is low here", Failure::lowBattery},
+    {"it loses its position here", Failure::gpsLoss}, {"10 m/s against the way home from here", Failure::wind}};
+
+/// "always, at worst with 31 %", or until when.
+QString homeText(const Rehearsal& r) {
+    const auto time = [](double s) { return QString::fromStdString(durationText(s)); };
+    if (r.no_return_s) return "not from " + time(*r.no_return_s) + " on";
+    if (r.reserve_home_s) return "over the reserve until " + time(*r.reserve_home_s);
+    return QString("always, at worst with %1 %").arg(r.least_home_percent, 0, 'f', 0);
+}
+}  // namespace
+
 FiguresView::FiguresView(QWidget* parent) : QWidget(parent) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(14, 10, 14, 10);
@@ -99,6 +120,16 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
     wind->addWidget(wind_from_);
     wind->addWidget(wind_speed_);
     box->addLayout(wind);
+    auto* if_row = new QHBoxLayout;
+    auto* if_label = new QLabel("What if");
+    if_label->setProperty("quiet", true);
+    what_if_ = new QComboBox;
+    what_if_->setObjectName("what if");
+    for (const WhatIf& w : kWhatIfs) what_if_->addItem(w.text);
+    what_if_->setToolTip("Happens at the play head; the flight that follows is shown and played");
+    if_row->addWidget(if_label);
+    if_row->addWidget(what_if_, 1);
+    box->addLayout(if_row);
     auto* debrief = new QPushButton("Open this rehearsal in Debrief");
     debrief->setProperty("link", true);
     box->addWidget(debrief);
@@ -109,6 +140,7 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
     connect(wind_from_, &QDoubleSpinBox::valueChanged, this, wind_changed);
     connect(wind_speed_, &QDoubleSpinBox::valueChanged, this, wind_changed);
     connect(debrief, &QPushButton::clicked, this, &RehearsePanel::openInDebrief);
+    connect(what_if_, &QComboBox::activated, this, &RehearsePanel::tryAtPlayHead);
     connect(back, &QPushButton::clicked, this, [this] { step(-1); });
     connect(next, &QPushButton::clicked, this, [this] { step(1); });
     connect(play_, &QPushButton::clicked, this, &RehearsePanel::togglePlay);
@@ -129,6 +161,27 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
         setPlayHead(std::min(t, r->duration_s));
     });
     refresh();
+}
+
+void RehearsePanel::tryAtPlayHead(int what) {
+    if (what <= 0) return session_->clearFailure();
+    // Always at the flight as it is planned, whatever was tried before.
+    session_->clearFailure();
+    Failure failure{kWhatIfs[what].kind, t_s_, {}};
+    if (failure.kind == Failure::wind) {
+        const auto r = session_->flownRehearsal();
+        const auto& home = session_->plan()->home;
+        if (!r || !home) return refresh();
+        const Channel* lat = r->log->find("position.lat_deg");
+        const Channel* lon = r->log->find("position.lon_deg");
+        const auto a = lat->at(t_s_), b = lon->at(t_s_);
+        if (a && b) failure.blows.from_deg = bearing_deg({*a, *b}, home->position);
+        failure.blows.speed_mps = kStrongWind_mps;
+    }
+    if (const auto ok = session_->tryFailure(failure); !ok) {
+        emit message(QString::fromStdString(ok.error().message));
+        refresh();
+    }
 }
 
 void RehearsePanel::togglePlay() {
@@ -191,21 +244,36 @@ void RehearsePanel::refresh() {
         return;
     }
     const Rehearsal& r = *flown;
+    const auto& failure = session_->failure();
+    int row = 0;
+    if (failure)
+        for (int k = 1; k < static_cast<int>(std::size(kWhatIfs)); ++k)
+            if (kWhatIfs[k].kind == failure->kind) row = k;
+    what_if_->setCurrentIndex(row);
     QString clearance = "unknown";
     if (r.min_clearance_m)
         clearance = QString("%1 m, %2")
                         .arg(*r.min_clearance_m, 0, 'f', 0)
                         .arg(QString::fromStdString(itemText(*d.plan, r.min_clearance_item)));
-    figures_->setFigures(
-        QString::fromStdString(durationText(r.duration_s)),
-        r.landed ? (r.reached_reserve ? "turns back at the battery reserve" : "rehearsed flight, lands by itself")
-                 : "does not land by itself",
-        {{"Distance", QString::fromStdString(distanceText(r.distance_m))},
-         {"Lands with", QString("%1 %").arg(r.energy_left_percent, 0, 'f', 0)},
-         {"Energy", QString("%1 Wh of %2").arg(r.energy_wh, 0, 'f', 1).arg(d.plan->vehicle.battery_wh)},
-         {"Photos", QString::number(r.photos)},
-         {"Lowest clearance", clearance},
-         {"Highest", QString("%1 m home").arg(r.max_height_home_m, 0, 'f', 0)}});
+    const QString how =
+        failure
+            ? QString("what if %1, at %2").arg(kWhatIfs[row].text, QString::fromStdString(durationText(failure->at_s)))
+        : !r.landed         ? QString("does not land by itself")
+        : r.reached_reserve ? QString("turns back at the battery reserve")
+                            : QString("rehearsed flight, lands by itself");
+    std::vector<std::pair<QString, QString>> rows{
+        {"Distance", QString::fromStdString(distanceText(r.distance_m))},
+        {"Lands with", QString("%1 %").arg(r.energy_left_percent, 0, 'f', 0)},
+        {"Energy", QString("%1 Wh of %2").arg(r.energy_wh, 0, 'f', 1).arg(d.plan->vehicle.battery_wh)},
+        {"Gets home", homeText(r)},
+        {"Photos", QString::number(r.photos)},
+        {"Lowest clearance", clearance},
+        {"Highest", QString("%1 m home").arg(r.max_height_home_m, 0, 'f', 0)}};
+    constexpr double kAtHome_m = 20;
+    if (r.landed_from_home_m > kAtHome_m)
+        rows.insert(rows.begin() + 1,
+                    {"Distance of landing from home", QString::fromStdString(distanceText(r.landed_from_home_m))});
+    figures_->setFigures(QString::fromStdString(durationText(r.duration_s)), how, rows);
     setPlayHead(std::min(t_s_, r.duration_s));
 }
 

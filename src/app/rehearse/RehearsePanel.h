@@ -41,8 +41,11 @@ class RehearsePanel : public QWidget {
     void togglePlay();
     void step(int direction);  // to the next or previous item
     void rewindIfEnded();
+    /// What goes wrong at the play head: 0 nothing, else a row of the list.
+    void tryAtPlayHead(int what);
 
   signals:
+    void message(const QString& text);
     void playHeadMoved(double t_s);
     void openInDebrief();
 
@@ -51,7 +54,7 @@ class RehearsePanel : public QWidget {
     PlanSession* session_;
     FiguresView* figures_;
     QPushButton* play_;
-    QComboBox* speed_;
+    QComboBox *speed_, *what_if_;
     QSlider* slider_;
     QLabel* now_;
     QDoubleSpinBox *wind_from_, *wind_speed_;

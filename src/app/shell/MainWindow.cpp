@@ -426,6 +426,7 @@ void MainWindow::connectAll() {
         rehearse_band_->setPlayHead(t);
         refreshOverlay();
     });
+    connect(rehearse_, &RehearsePanel::message, this, &MainWindow::showMessage);
     connect(rehearse_, &RehearsePanel::openInDebrief, this, [this] {
         const auto rehearsal = plan_.flownRehearsal();
         if (!rehearsal) return;
@@ -660,7 +661,8 @@ void MainWindow::refreshTimeBand() {
             lines = {lineOf("position.height_home_m", "height home", "m", theme_.lagoon, false, false),
                      lineOf("position.height_ground_m", "over ground", "m", theme_.reed, false, false),
                      lineOf("velocity.ground_mps", "speed", "m/s", theme_.plum, false, false),
-                     lineOf("battery.left_percent", "battery", "%", theme_.marigold, true, false)};
+                     lineOf("battery.left_percent", "battery", "%", theme_.marigold, true, false),
+                     lineOf("battery.home_percent", "left if called home", "%", theme_.marigold, true, true)};
             for (const ModeChange& m : r->log->modes) modes.emplace_back(m.t_s, QString::fromStdString(m.name));
         }
         rehearse_band_->setModes(modes);
@@ -703,7 +705,8 @@ void MainWindow::refreshOverlay() {
         const FlightLog& log = *rehearsal->log;
         const double t = rehearse_->playHead();
         o.aircraft = aircraftAt(log, t);
-        o.track = trackOf(log, t);
+        // With something going wrong, where that leads is to be seen at once.
+        o.track = trackOf(log, plan_.failure() ? INFINITY : t);
         o.photos = photosOf(log, t);
         if (const Channel* c = log.find("mission.item")) active = itemOf(c->at(t).value_or(-1));
     } else if (workspace_ == Workspace::field && link_.connected()) {

@@ -33,10 +33,28 @@ const char* modeText(FlightMode mode) {
 }
 
 Flight::Flight(FlightSetup setup) : setup_(std::move(setup)), frame_(setup_.home) {
-    const double to = (setup_.wind.from_deg + 180) * kDeg;
-    wind_ = Vec2{std::sin(to), std::cos(to)} * setup_.wind.speed_mps;
+    setWind(setup_.wind);
     state_.amsl_m = setup_.home_amsl_m;
     state_.battery.voltage_v = setup_.vehicle.battery_cells * 4.2;
+}
+
+void Flight::setWind(Wind wind) {
+    const double to = (wind.from_deg + 180) * kDeg;
+    wind_ = Vec2{std::sin(to), std::cos(to)} * wind.speed_mps;
+}
+
+void Flight::drainTo(double left_percent) {
+    if (left_percent >= state_.battery.left_percent) return;
+    state_.battery.left_percent = std::max(0.0, left_percent);
+    state_.battery.used_wh = setup_.vehicle.battery_wh * (1 - state_.battery.left_percent / 100);
+}
+
+void Flight::loseGps() {
+    if (!state_.armed || state_.on_ground || gps_lost_) return;
+    gps_lost_ = true;
+    note(FlightEvent::message, 0, "position is lost: landing here, drifting with the wind");
+    mission_ended_ = true;
+    (void)land();
 }
 
 void Flight::note(FlightEvent::Kind kind, int seq, std::string text) {
@@ -366,7 +384,7 @@ void Flight::descend() {
     const double ground = groundHere();
     const double above = state_.amsl_m - ground;
     const double rate = above > 8 ? setup_.vehicle.descent_mps : setup_.vehicle.land_mps;
-    fly(limited((leg_.to - state_.position) * 0.8, 2), -rate);
+    fly(gps_lost_ ? wind_ : limited((leg_.to - state_.position) * 0.8, 2), -rate);
     if (state_.amsl_m <= ground + 0.05) {
         state_.amsl_m = ground;
         state_.on_ground = true;

@@ -70,6 +70,15 @@ class Flight {
     Result<void> returnHome();
     Result<void> land();
 
+    /// The wind is another from now on.
+    void setWind(Wind wind);
+    /// Velocity of the air, east and north.
+    Vec2 wind() const { return wind_; }
+    /// As much of the battery is left, if that is less than there is.
+    void drainTo(double left_percent);
+    /// It no longer knows where it is: it comes down and drifts with the air.
+    void loseGps();
+
     /// One fixed step of kStep_s.
     void step();
 
@@ -119,7 +128,7 @@ class Flight {
     int return_phase_ = 0;
     double held_s_ = 0, ground_s_ = 0;
     double take_off_amsl_ = 0;
-    bool mission_ended_ = false, low_battery_ = false, climb_first_ = false;
+    bool mission_ended_ = false, low_battery_ = false, climb_first_ = false, gps_lost_ = false;
     std::optional<Vec2> last_photo_;
     double last_photo_s_ = 0;
     std::vector<FlightEvent> events_;

@@ -1,7 +1,12 @@
 #include "core/flight/Rehearse.h"
 
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+
 #include "core/base/Text.h"
 #include "core/flight/FlightRecorder.h"
+#include "core/flight/WayHome.h"
 #include "core/mission/Route.h"
 
 namespace anhinga {
@@ -17,6 +22,105 @@ FlightSetup flightSetup(const Plan& plan, double home_amsl_m, std::shared_ptr<co
             plan.traits.repeats_rearm};
 }
 
+const char* failureText(Failure::Kind kind) {
+    switch (kind) {
+        case Failure::returnHome:
+            return "return";
+        case Failure::lostLink:
+            return "lost-link";
+        case Failure::lowBattery:
+            return "low-battery";
+        case Failure::gpsLoss:
+            return "gps-loss";
+        case Failure::wind:
+            return "wind";
+    }
+    return "";
+}
+
+Result<Failure> parseFailure(const std::string& text) {
+    const auto wrong = [&] {
+        return fail(
+            "\"{}\" is not KIND@SECONDS with KIND one of return, lost-link, low-battery, gps-loss, or "
+            "wind@SECONDS:FROM:SPEED",
+            text.substr(0, 60));
+    };
+    const std::size_t at = text.find('@');
+    if (at == std::string::npos) return wrong();
+    Failure failure;
+    bool known = false;
+    for (const auto kind :
+         {Failure::returnHome, Failure::lostLink, Failure::lowBattery, Failure::gpsLoss, Failure::wind})
+        if (text.compare(0, at, failureText(kind)) == 0) {
+            failure.kind = kind;
+            known = true;
+        }
+    std::vector<double> numbers;
+    for (const char* p = text.c_str() + at; *p == (numbers.empty() ? '@' : ':');) {
+        char* end = nullptr;
+        numbers.push_back(std::strtod(++p, &end));
+        if (end == p || !std::isfinite(numbers.back())) return wrong();
+        p = end;
+        if (*p == 0) break;
+        if (*p != ':') return wrong();
+    }
+    const std::size_t wanted = failure.kind == Failure::wind ? 3 : 1;
+    if (!known || numbers.size() != wanted || numbers[0] < 0) return wrong();
+    failure.at_s = numbers[0];
+    if (wanted == 3) {
+        if (numbers[2] < 0 || numbers[2] > 60) return wrong();
+        failure.blows = {numbers[1], numbers[2]};
+    }
+    return failure;
+}
+
+namespace {
+
+/// Does what a failure does to the flight; the link is lost to an aircraft that comes home then.
+void befall(Flight& flight, const Failure& failure, FlightLog& log) {
+    log.events.push_back({flight.state().t_s, "failure", failureText(failure.kind)});
+    switch (failure.kind) {
+        case Failure::returnHome:
+        case Failure::lostLink:
+            (void)flight.returnHome();
+            break;
+        case Failure::lowBattery:
+            flight.drainTo(flight.setup().vehicle.reserve_percent);
+            break;
+        case Failure::gpsLoss:
+            flight.loseGps();
+            break;
+        case Failure::wind:
+            flight.setWind(failure.blows);
+            break;
+    }
+}
+
+/// Whether it could get home, second by second, until it is on its way there.
+class HomeWatch {
+  public:
+    HomeWatch(FlightLog& log, double reserve_percent)
+        : channel_(log.channel("battery.home_percent", "%")), reserve_(reserve_percent) {}
+    void look(const Flight& flight, Rehearsal& result) {
+        const FlightMode mode = flight.mode();
+        if (flight.state().on_ground || mode == FlightMode::returning || mode == FlightMode::landing) return;
+        const double t = flight.state().t_s, left = wayHome(flight).left_percent;
+        channel_.add(t, left);
+        if (left < result.least_home_percent) {
+            result.least_home_percent = left;
+            result.least_home_s = t;
+        }
+        if (left < reserve_ && !result.reserve_home_s) result.reserve_home_s = t;
+        if (left <= 0 && !result.no_return_s) result.no_return_s = t;
+    }
+
+  private:
+    Channel& channel_;
+    double reserve_;
+};
+
+}  // namespace
+
 Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared_ptr<const Terrain> terrain,
                            const RehearseOptions& options) {
     const auto home = homeAmsl(plan, terrain.get());
@@ -31,12 +135,23 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
     log->format = "rehearsal";
     Rehearsal result;
     FlightRecorder recorder(*log);
+    HomeWatch home_watch(*log, plan.vehicle.reserve_percent);
+    std::vector<Failure> failures = options.failures;
+    std::stable_sort(failures.begin(), failures.end(),
+                     [](const Failure& a, const Failure& b) { return a.at_s < b.at_s; });
+    std::size_t failed = 0;
     bool away = false;
     int item = 0, ended_steps = 0;
     constexpr int kLogEvery = 2;  // steps: 5 Hz
     for (long step = 0; flight.state().t_s < options.time_limit_s; ++step) {
         if (step % 256 == 0 && options.stop.stop_requested()) return fail("the rehearsal was stopped");
+        for (; failed < failures.size() && flight.state().t_s >= failures[failed].at_s - 1e-9; ++failed) {
+            if (!result.failed_s) result.failed_s = flight.state().t_s;
+            befall(flight, failures[failed], *log);
+        }
         flight.step();
+        constexpr int kLookHomeEvery = 10;  // steps: each second
+        if (step % kLookHomeEvery == 0) home_watch.look(flight, result);
         const FlightState& s = flight.state();
         for (const FlightEvent& e : flight.takeEvents()) {
             recorder.event(e);
@@ -77,6 +192,7 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
     result.energy_wh = s.battery.used_wh;
     result.energy_left_percent = s.battery.left_percent;
     result.photos = s.photos;
+    result.landed_from_home_m = length(s.position);
     std::map<ItemId, std::size_t> first;
     for (std::size_t i = 0; i < mission.items.size(); ++i)
         if (isNavigation(mission.items[i].command)) first.try_emplace(mission.source[i], i);

@@ -27,12 +27,31 @@ struct Rehearsal {
     ItemId min_clearance_item = 0;
     std::map<ItemId, int> visits;  // of the item's first point
     double wall_s = 0;
+    /// What is left on landing when the return is ordered at the worst moment, and when that is; while flying out only.
+    double least_home_percent = 100, least_home_s = 0;
+    /// From when on it could not get home above the reserve, and not at all; nothing when it always could. The channel
+    /// `battery.home_percent` of the log has it for every second.
+    std::optional<double> reserve_home_s, no_return_s;
+    std::optional<double> failed_s;  // time of the first failure that happened
+    double landed_from_home_m = 0;   // distance
 };
+
+/// Something that goes wrong, or is ordered, at a time of the rehearsal.
+struct Failure {
+    enum Kind { returnHome, lostLink, lowBattery, gpsLoss, wind } kind = returnHome;
+    double at_s = 0;
+    Wind blows;  // kind wind: from then on
+};
+/// "return", "lost-link", "low-battery", "gps-loss", "wind".
+const char* failureText(Failure::Kind kind);
+/// "lost-link@120"; a wind as "wind@120:270:9", from where and metres a second.
+Result<Failure> parseFailure(const std::string& text);
 
 struct RehearseOptions {
     Wind wind;
     double time_limit_s = 6 * 3600;
     std::stop_token stop;
+    std::vector<Failure> failures = {};
 };
 
 /// Fails when home's height is unknown (it decides every height above home) or the run was stopped.
