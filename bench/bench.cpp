@@ -331,6 +331,31 @@ void dragStep(benchmark::State& state) {
 }
 BENCHMARK(dragStep)->Arg(100)->Arg(1000)->Arg(10000)->Iterations(60)->UseRealTime()->Unit(benchmark::kMillisecond);
 
+/// A point of a half-hour plan is moved: until view, findings and rehearsal are those of the new place.
+void liveRefresh(benchmark::State& state) {
+    PlanSession session;
+    if (!session.load(QString(DEMO_DIR) + "/patrol.anhinga.geojson")) return state.SkipWithError("no demo");
+    session.edit("half an hour", [](Plan& plan) {
+        plan.vehicle.battery_wh = 300;
+        Item hold;
+        hold.kind = ItemKind::hold;
+        hold.hold_s = 640;
+        hold.position = plan.items[7].position;
+        hold.height = plan.items[7].height;
+        hold.id = plan.newId();
+        plan.items.insert(plan.items.begin() + 8, hold);
+    });
+    if (!session.waitUntilDerived(20000)) return state.SkipWithError("no rehearsal");
+    state.counters["plan_min"] = session.derived()->rehearsal->duration_s / 60;
+    const ItemId point = session.plan()->items[7].id;
+    for (auto _ : state) {
+        session.edit(
+            "Move", [&](Plan& p) { p.find(point)->position = destination(p.find(point)->position, 40, 2); }, 98);
+        if (!session.waitUntilDerived(10000)) return state.SkipWithError("no rehearsal");
+    }
+}
+BENCHMARK(liveRefresh)->Iterations(40)->UseRealTime()->Unit(benchmark::kMillisecond);
+
 /// A corner of a 100 ha block at 3 cm is dragged.
 void dragBlockCorner(benchmark::State& state) {
     PlanSession session;

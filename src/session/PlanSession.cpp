@@ -296,6 +296,8 @@ void PlanSession::request() {
 void PlanSession::work(const std::stop_token& stop) {
     std::uint64_t serial = 0;
     DerivedPtr last;
+    double last_s = 1;  // what the last rehearsal took
+    constexpr std::size_t kLiveItems = 500;
     while (!stop.stop_requested()) {
         Job job;
         std::stop_token mine;
@@ -313,14 +315,18 @@ void PlanSession::work(const std::stop_token& stop) {
         viewed->serial = ++serial;
         publish(viewed);
         last = viewed;
-        {
-            // While edits come one on the heels of the other (a drag), rehearsing would only be in their way.
+        // A rehearsal that is soon done is flown at every step of a drag: time and energy are live.
+        constexpr double kLive_s = 0.1;
+        const bool live = last_s <= kLive_s && job.plan->cuts.empty() && job.plan->items.size() <= kLiveItems;
+        if (!live) {
+            // Else, while edits come one on the heels of the other, rehearsing would only be in their way.
             constexpr auto kQuiet = std::chrono::milliseconds(60);
             std::unique_lock lock(mutex_);
             if (wake_.wait_for(lock, stop, kQuiet, [this] { return job_.has_value(); })) continue;
         }
         auto whole = deriveRehearsal(*viewed, job.wind, mine);
         if (!whole) continue;
+        if (whole->rehearsal) last_s = whole->rehearsal->wall_s;
         whole->serial = ++serial;
         publish(whole);
         last = whole;

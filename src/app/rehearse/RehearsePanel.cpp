@@ -236,6 +236,12 @@ void RehearsePanel::setPlayHead(double t_s) {
 
 void RehearsePanel::refresh() {
     const Derived& d = *session_->derived();
+    const auto& failure = session_->failure();
+    int row = 0;
+    if (failure)
+        for (int k = 1; k < static_cast<int>(std::size(kWhatIfs)); ++k)
+            if (kWhatIfs[k].kind == failure->kind) row = k;
+    what_if_->setCurrentIndex(row);
     const auto flown = session_->flownRehearsal();
     if (!flown) {
         const QString why = session_->notRehearsed();
@@ -244,12 +250,6 @@ void RehearsePanel::refresh() {
         return;
     }
     const Rehearsal& r = *flown;
-    const auto& failure = session_->failure();
-    int row = 0;
-    if (failure)
-        for (int k = 1; k < static_cast<int>(std::size(kWhatIfs)); ++k)
-            if (kWhatIfs[k].kind == failure->kind) row = k;
-    what_if_->setCurrentIndex(row);
     QString clearance = "unknown";
     if (r.min_clearance_m)
         clearance = QString("%1 m, %2")
@@ -265,10 +265,12 @@ void RehearsePanel::refresh() {
         {"Distance", QString::fromStdString(distanceText(r.distance_m))},
         {"Lands with", QString("%1 %").arg(r.energy_left_percent, 0, 'f', 0)},
         {"Energy", QString("%1 Wh of %2").arg(r.energy_wh, 0, 'f', 1).arg(d.plan->vehicle.battery_wh)},
-        {"Gets home", homeText(r)},
+        {"Gets home if called", homeText(r)},
         {"Photos", QString::number(r.photos)},
         {"Lowest clearance", clearance},
         {"Highest", QString("%1 m home").arg(r.max_height_home_m, 0, 'f', 0)}};
+    // Of a flight in which something goes wrong it would say what was before.
+    if (failure) std::erase_if(rows, [](const auto& each) { return each.first == "Gets home if called"; });
     constexpr double kAtHome_m = 20;
     if (r.landed_from_home_m > kAtHome_m)
         rows.insert(rows.begin() + 1,

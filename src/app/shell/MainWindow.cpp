@@ -547,8 +547,9 @@ void MainWindow::refreshTop() {
     const QString count = findingsCount(d.findings);
     steps_[0]->setText(QString("Draft\n%1 items").arg(p.items.size()));
     const auto flown = plan_.flownRehearsal();
-    const QString which =
-        plan_.sortie() > 0 ? QString("sortie %1 of %2 · ").arg(plan_.sortie()).arg(d.sorties.size()) : "";
+    const QString which = plan_.failure()      ? QString("what if · ")
+                          : plan_.sortie() > 0 ? QString("sortie %1 of %2 · ").arg(plan_.sortie()).arg(d.sorties.size())
+                                               : "";
     steps_[1]->setText("Rehearse\n" + which +
                        (flown ? QString(which.isEmpty() ? "%1 · lands with %2 %" : "%1 · %2 %")
                                     .arg(QString::fromStdString(durationText(flown->duration_s)))
