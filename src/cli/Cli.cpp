@@ -32,6 +32,10 @@ int runCli(int argc, char** argv) {
     CLI::App* rehearse = plan(command("rehearse", "fly a plan on the ground", cliRehearse));
     rehearse->add_option("--wind-from", a.wind_from_deg, "degrees")->check(CLI::Range(-360.0, 360.0));
     rehearse->add_option("--wind-speed", a.wind_speed_mps, "m/s")->check(CLI::Range(0.0, 60.0));
+    rehearse->add_option("--shear", a.wind_shear, "exponent of the wind's growth with height; 0.14 over open land")
+        ->check(CLI::Range(0.0, 1.0));
+    rehearse->add_option("--gusts", a.gusts_mps, "m/s, standard deviation")->check(CLI::Range(0.0, 20.0));
+    rehearse->add_option("--seed", a.seed, "of the gusts");
     rehearse
         ->add_option("--fail", a.failures,
                      "return, lost-link, low-battery or gps-loss @SECONDS, wind@SECONDS:FROM:SPEED")

@@ -28,7 +28,8 @@ struct PatternOptions {
 struct CliArguments {
     std::vector<std::string> terrain;
     std::string plan, link, out, log, channel, record, place, date;
-    double wind_from_deg = 0, wind_speed_mps = 0;
+    double wind_from_deg = 0, wind_speed_mps = 0, wind_shear = 0, gusts_mps = 0;
+    unsigned seed = 1;
     int session = -1;
     bool list = false, csv = false;
     std::vector<std::string> failures;

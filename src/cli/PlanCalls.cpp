@@ -101,7 +101,7 @@ CliResult cliRehearse(const CliArguments& a) {
     if (!loaded) return unusable(loaded.error());
     if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
     RehearseOptions options;
-    options.wind = {a.wind_from_deg, a.wind_speed_mps};
+    options.wind = {a.wind_from_deg, a.wind_speed_mps, a.wind_shear, a.gusts_mps, a.seed};
     for (const std::string& text : a.failures) {
         const auto failure = parseFailure(text);
         if (!failure) return unusable({"--fail " + failure.error().message});
@@ -140,7 +140,7 @@ CliResult cliRehearse(const CliArguments& a) {
         out.json["winds"] = Json::array();
         RehearseOptions windy = options;
         for (int from = 0; from < 360; from += 45) {
-            windy.wind = {static_cast<double>(from), a.try_wind_mps};
+            windy.wind = {static_cast<double>(from), a.try_wind_mps, a.wind_shear, a.gusts_mps, a.seed};
             const auto w = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain, windy);
             if (!w) return unusable({a.plan + ": " + w.error().message});
             out.json["winds"].push_back({{"from_deg", from},

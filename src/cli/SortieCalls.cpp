@@ -11,7 +11,8 @@ CliResult cliSorties(const CliArguments& a) {
     Plan& plan = loaded->plan;
     if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
     CutOptions options;
-    options.wind = {a.wind_from_deg, a.wind_speed_mps};
+    options.wind.from_deg = a.wind_from_deg;
+    options.wind.speed_mps = a.wind_speed_mps;
     if (a.resume_item > 0) {
         const Cut cut{static_cast<ItemId>(a.resume_item), 0, a.resume_photo};
         plan.cuts = {cut};

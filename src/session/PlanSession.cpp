@@ -19,7 +19,7 @@ void findAll(Derived& d, Wind wind) {
                         .view = d.view,
                         .terrain = d.terrain.get(),
                         .energy = energy,
-                        .wind_mps = wind.speed_mps,
+                        .wind_mps = wind.speed_mps + wind.gust_mps,
                         .in_sorties = d.complete ? d.sorties.size() > 1 : !d.plan->cuts.empty(),
                         .covers = &d.covers});
     // Until the sorties of this snapshot are flown, what was found in those of the one before still stands.

@@ -3,6 +3,7 @@
 #include "core/check/Check.h"
 #include "core/flight/Executor.h"
 #include "core/flight/Rehearse.h"
+#include "core/logio/LogReader.h"
 #include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
 #include "support.h"
@@ -418,4 +419,73 @@ TEST_CASE("failures do what they say, each at its time", "[flight][failure]") {
     }
     CHECK(parseFailure("low-battery@12.5")->at_s == 12.5);
     CHECK(parseFailure("wind@60:270:8")->blows.speed_mps == 8);
+}
+
+TEST_CASE("wind grows with height, gusts have their spread and are the same for the same seed", "[flight][wind]") {
+    const Air sheared(Wind{270, 6, 0.14});
+    CHECK(length(sheared.mean(10)) == Approx(6));
+    CHECK(length(sheared.mean(100)) == Approx(6 * std::pow(10, 0.14)));
+    CHECK(sheared.mean(60).x > 0);  // from the west it blows east
+    CHECK(std::abs(sheared.mean(60).y) < 1e-9);
+    CHECK(length(sheared.mean(-20)) == Approx(length(sheared.mean(1))));
+    CHECK(length(Air(Wind{0, 6}).mean(200)) == Approx(6));
+    Air gusty(Wind{90, 5, 0, 1.5, 7}), same(Wind{90, 5, 0, 1.5, 7}), other(Wind{90, 5, 0, 1.5, 8});
+    double sum = 0, squares = 0, lagged = 0, before = 0;
+    constexpr int kSteps = 200000;
+    bool differs = false;
+    for (int i = 0; i < kSteps; ++i) {
+        gusty.step(0.1);
+        same.step(0.1);
+        other.step(0.1);
+        const double g = gusty.at(50).x - gusty.mean(50).x;
+        REQUIRE(gusty.at(50) == same.at(50));
+        differs |= !(gusty.at(50) == other.at(50));
+        sum += g;
+        squares += g * g;
+        lagged += g * before;
+        before = g;
+    }
+    CHECK(differs);
+    CHECK(std::abs(sum / kSteps) < 0.1);
+    CHECK(std::sqrt(squares / kSteps) == Approx(1.5).epsilon(0.05));
+    CHECK(lagged / squares == Approx(std::exp(-0.1 / 4)).margin(0.005));
+}
+
+TEST_CASE("a gusty rehearsal is the same for the same seed, costs more, and obeys the limits", "[flight][wind]") {
+    const auto plan = loadPlan(demo("patrol.anhinga.geojson"));
+    REQUIRE(plan);
+    const auto calm = flown(*plan, {}, island());
+    RehearseOptions options;
+    options.wind = {250, 6, 0.14, 2, 3};
+    const auto a = flown(*plan, options, island()), b = flown(*plan, options, island());
+    options.wind.seed = 4;
+    const auto c = flown(*plan, options, island());
+    REQUIRE((calm && a && b && c));
+    CHECK(writeUlog(*a->log) == writeUlog(*b->log));
+    CHECK(writeUlog(*a->log) != writeUlog(*c->log));
+    CHECK(a->energy_wh > calm->energy_wh);
+    CHECK(a->energy_wh == Approx(c->energy_wh).epsilon(0.02));
+    // Energy never rises; nothing jumps: the limits hold from sample to sample.
+    const auto& v = plan->vehicle;
+    const Channel* used = a->log->find("battery.used_wh");
+    const Channel* lat = a->log->find("position.lat_deg");
+    const Channel* lon = a->log->find("position.lon_deg");
+    const Channel* height = a->log->find("position.height_home_m");
+    const Channel* speed = a->log->find("velocity.ground_mps");
+    const LocalFrame frame(plan->home->position);
+    for (std::size_t i = 1; i < used->value.size(); ++i) {
+        const double dt = used->t_s[i] - used->t_s[i - 1];
+        REQUIRE(used->value[i] >= used->value[i - 1]);
+        const Vec2 step =
+            frame.toLocal({lat->value[i], lon->value[i]}) - frame.toLocal({lat->value[i - 1], lon->value[i - 1]});
+        REQUIRE(length(step) <= v.max_mps * dt + 1e-3);
+        REQUIRE(height->value[i] - height->value[i - 1] <= v.climb_mps * dt + 1e-3);
+        REQUIRE(height->value[i - 1] - height->value[i] <= std::max(v.descent_mps, v.land_mps) * dt + 0.06);
+        REQUIRE(std::abs(speed->value[i] - speed->value[i - 1]) <= v.accel_mps2 * dt + 1e-6);
+    }
+    // Hover against momentum theory: P = (m g)^1.5 / sqrt(2 rho A) / efficiency + the rest.
+    const double weight = v.mass_kg * 9.80665;
+    const double ideal = std::pow(weight, 1.5) / std::sqrt(2 * airDensity_kgm3(0) * v.rotor_area_m2);
+    CHECK(multirotorPower_w(v, 0, 0, airDensity_kgm3(0)) ==
+          Approx(ideal / v.efficiency + v.other_power_w).epsilon(1e-9));
 }

@@ -73,3 +73,39 @@ TEST_CASE("time, energy and clearance follow while a point is dragged", "[ui][re
     d.settle();
     CHECK(d.window.plan().derived()->rehearsal->duration_s != before);
 }
+
+TEST_CASE("wind, its gusts and its growth with height change the rehearsal and its findings", "[ui][rehearse][wind]") {
+    Driver d;
+    d.openDemo();
+    d.key(Qt::Key_F2);
+    const auto left = [&] {
+        d.settle();
+        return d.window.plan().derived()->rehearsal->energy_left_percent;
+    };
+    const double calm = left();
+    d.child<QDoubleSpinBox>("wind speed")->setValue(6);
+    const double windy = left();
+    CHECK(windy < calm - 3);
+    auto* shear = d.child<QCheckBox>("shear");
+    QTest::mouseClick(shear, Qt::LeftButton, Qt::NoModifier, QPoint(8, shear->height() / 2));
+    const double sheared = left();
+    CHECK(sheared < windy - 1);
+    d.child<QDoubleSpinBox>("gusts")->setValue(2.5);
+    const double gusty = left();
+    CHECK(gusty < sheared);
+    CHECK(d.window.plan().wind().gust_mps == 2.5);
+    // Gusts count where the wind is held against the vehicle.
+    d.child<QDoubleSpinBox>("wind speed")->setValue(13);
+    d.settle();
+    const auto said = [&] {
+        for (const Finding& f : d.window.plan().derived()->findings)
+            if (f.rule == "wind") return true;
+        return false;
+    };
+    CHECK(said());
+    d.child<QDoubleSpinBox>("gusts")->setValue(0);
+    d.child<QDoubleSpinBox>("wind speed")->setValue(0);
+    QTest::mouseClick(shear, Qt::LeftButton, Qt::NoModifier, QPoint(8, shear->height() / 2));
+    CHECK(left() == Approx(calm));
+    CHECK_FALSE(said());
+}

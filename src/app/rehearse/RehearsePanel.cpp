@@ -120,6 +120,22 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
     wind->addWidget(wind_from_);
     wind->addWidget(wind_speed_);
     box->addLayout(wind);
+    auto* gust_row = new QHBoxLayout;
+    auto* gust_label = new QLabel("Gusts");
+    gust_label->setProperty("quiet", true);
+    gusts_ = new QDoubleSpinBox;
+    gusts_->setRange(0, 10);
+    gusts_->setDecimals(1);
+    gusts_->setSuffix(" m/s");
+    gusts_->setObjectName("gusts");
+    gusts_->setToolTip("Standard deviation; the same gusts every time");
+    shear_ = new QCheckBox("stronger with height");
+    shear_->setObjectName("shear");
+    shear_->setToolTip("The wind above is that 10 m above home; as over open land");
+    gust_row->addWidget(gust_label);
+    gust_row->addWidget(gusts_);
+    gust_row->addWidget(shear_);
+    box->addLayout(gust_row);
     auto* if_row = new QHBoxLayout;
     auto* if_label = new QLabel("What if");
     if_label->setProperty("quiet", true);
@@ -136,7 +152,13 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
     column->addLayout(box);
     column->addStretch();
 
-    const auto wind_changed = [this] { session_->setWind({wind_from_->value(), wind_speed_->value()}); };
+    constexpr double kOpenLand = 0.14;  // exponent of the power law
+    const auto wind_changed = [this] {
+        session_->setWind(
+            {wind_from_->value(), wind_speed_->value(), shear_->isChecked() ? kOpenLand : 0, gusts_->value(), 1});
+    };
+    connect(gusts_, &QDoubleSpinBox::valueChanged, this, wind_changed);
+    connect(shear_, &QCheckBox::toggled, this, wind_changed);
     connect(wind_from_, &QDoubleSpinBox::valueChanged, this, wind_changed);
     connect(wind_speed_, &QDoubleSpinBox::valueChanged, this, wind_changed);
     connect(debrief, &QPushButton::clicked, this, &RehearsePanel::openInDebrief);

@@ -7,6 +7,7 @@
 
 #include "session/PlanSession.h"
 
+class QCheckBox;
 class QComboBox;
 class QLabel;
 class QPushButton;
@@ -57,7 +58,8 @@ class RehearsePanel : public QWidget {
     QComboBox *speed_, *what_if_;
     QSlider* slider_;
     QLabel* now_;
-    QDoubleSpinBox *wind_from_, *wind_speed_;
+    QDoubleSpinBox *wind_from_, *wind_speed_, *gusts_;
+    QCheckBox* shear_;
     QTimer timer_;
     QElapsedTimer clock_;
     double t_s_ = 0;

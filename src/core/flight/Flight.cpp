@@ -32,15 +32,9 @@ const char* modeText(FlightMode mode) {
     return "";
 }
 
-Flight::Flight(FlightSetup setup) : setup_(std::move(setup)), frame_(setup_.home) {
-    setWind(setup_.wind);
+Flight::Flight(FlightSetup setup) : setup_(std::move(setup)), frame_(setup_.home), air_(setup_.wind) {
     state_.amsl_m = setup_.home_amsl_m;
     state_.battery.voltage_v = setup_.vehicle.battery_cells * 4.2;
-}
-
-void Flight::setWind(Wind wind) {
-    const double to = (wind.from_deg + 180) * kDeg;
-    wind_ = Vec2{std::sin(to), std::cos(to)} * wind.speed_mps;
 }
 
 void Flight::drainTo(double left_percent) {
@@ -328,7 +322,7 @@ void Flight::fly(Vec2 wanted, double climb) {
     state_.amsl_m += state_.climb_mps * kStep_s;
     state_.distance_m += length(state_.velocity) * kStep_s;
 
-    const Vec2 air = state_.velocity - wind_;
+    const Vec2 air = state_.velocity - air_.at(heightHome_m());
     state_.air_mps = length(air);
     // Thrust must give the acceleration and hold against drag: that sets the tilt.
     const double density = airDensity_kgm3(state_.amsl_m);
@@ -384,7 +378,7 @@ void Flight::descend() {
     const double ground = groundHere();
     const double above = state_.amsl_m - ground;
     const double rate = above > 8 ? setup_.vehicle.descent_mps : setup_.vehicle.land_mps;
-    fly(gps_lost_ ? wind_ : limited((leg_.to - state_.position) * 0.8, 2), -rate);
+    fly(gps_lost_ ? air_.at(heightHome_m()) : limited((leg_.to - state_.position) * 0.8, 2), -rate);
     if (state_.amsl_m <= ground + 0.05) {
         state_.amsl_m = ground;
         state_.on_ground = true;
@@ -423,6 +417,7 @@ void Flight::aim() {
 
 void Flight::step() {
     state_.t_s += kStep_s;
+    air_.step(kStep_s);
     if (!state_.armed) {
         state_.battery.draw(setup_.vehicle, setup_.vehicle.other_power_w * 0.3, kStep_s);
         return;

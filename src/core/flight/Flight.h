@@ -10,14 +10,11 @@
 #include "core/base/Result.h"
 #include "core/flight/Executor.h"
 #include "core/flight/Power.h"
+#include "core/flight/Wind.h"
 #include "core/mission/Guidance.h"
 #include "core/terrain/Terrain.h"
 
 namespace anhinga {
-
-struct Wind {
-    double from_deg = 0, speed_mps = 0;
-};
 
 enum class FlightMode { standby, hold, takingOff, mission, returning, landing };
 const char* modeText(FlightMode mode);
@@ -71,9 +68,8 @@ class Flight {
     Result<void> land();
 
     /// The wind is another from now on.
-    void setWind(Wind wind);
-    /// Velocity of the air, east and north.
-    Vec2 wind() const { return wind_; }
+    void setWind(Wind wind) { air_.set(wind); }
+    const Air& air() const { return air_; }
     /// As much of the battery is left, if that is less than there is.
     void drainTo(double left_percent);
     /// It no longer knows where it is: it comes down and drifts with the air.
@@ -119,7 +115,7 @@ class Flight {
 
     FlightSetup setup_;
     LocalFrame frame_;
-    Vec2 wind_;  // velocity of the air, east and north
+    Air air_;
     FlightState state_;
     FlightMode mode_ = FlightMode::standby, paused_from_ = FlightMode::hold;
     Executor executor_;

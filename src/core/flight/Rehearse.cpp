@@ -69,7 +69,8 @@ Result<Failure> parseFailure(const std::string& text) {
     failure.at_s = numbers[0];
     if (wanted == 3) {
         if (numbers[2] < 0 || numbers[2] > 60) return wrong();
-        failure.blows = {numbers[1], numbers[2]};
+        failure.blows.from_deg = numbers[1];
+        failure.blows.speed_mps = numbers[2];
     }
     return failure;
 }

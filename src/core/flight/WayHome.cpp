@@ -19,18 +19,19 @@ WayHome wayHome(const Flight& flight) {
     };
     const double home = flight.setup().home_amsl_m;
     const double top = std::max(s.amsl_m, home + flight.setup().return_height_m);
-    const double wind = length(flight.wind());
-    phase((top - s.amsl_m) / v.climb_mps, wind, v.climb_mps, (top + s.amsl_m) / 2);
+    // Gusts are not foreseen.
+    const Vec2 wind = flight.air().mean(top - home);
+    phase((top - s.amsl_m) / v.climb_mps, length(wind), v.climb_mps, (top + s.amsl_m) / 2);
     const double far = length(s.position);
     if (far > 1) {
         const Vec2 over_ground = s.position * (-v.cruise_mps / far);
         // Speeding up and braking cost about the time of one of them.
-        phase(far / v.cruise_mps + v.cruise_mps / v.accel_mps2, length(over_ground - flight.wind()), 0, top);
+        phase(far / v.cruise_mps + v.cruise_mps / v.accel_mps2, length(over_ground - wind), 0, top);
     }
     const double fall = std::max(0.0, top - home);
     const double fast = std::max(0.0, fall - kLandBelow_m);
-    phase(fast / v.descent_mps, wind, -v.descent_mps, home + fall / 2);
-    phase((fall - fast) / v.land_mps, wind, -v.land_mps, home);
+    phase(fast / v.descent_mps, length(wind), -v.descent_mps, home + fall / 2);
+    phase((fall - fast) / v.land_mps, length(wind), -v.land_mps, home);
     way.left_percent = battery.left_percent;
     return way;
 }

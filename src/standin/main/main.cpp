@@ -35,6 +35,7 @@ int main(int argc, char** argv) {
     app.add_option("--speedup", options.speedup, "times real time")->check(CLI::Range(0.1, 1000.0));
     app.add_option("--wind-from", options.wind.from_deg, "degrees")->check(CLI::Range(-360.0, 360.0));
     app.add_option("--wind-speed", options.wind.speed_mps, "m/s")->check(CLI::Range(0.0, 60.0));
+    app.add_option("--gusts", options.wind.gust_mps, "m/s, standard deviation")->check(CLI::Range(0.0, 20.0));
     app.add_option("--loss", conditions.loss, "share of packets lost, 0..1")->check(CLI::Range(0.0, 1.0));
     app.add_option("--duplicate", conditions.duplicate, "share of packets sent twice, 0..1")
         ->check(CLI::Range(0.0, 1.0));
