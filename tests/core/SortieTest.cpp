@@ -359,6 +359,25 @@ TEST_CASE("cuts are kept in the plan's file and go with their item", "[sortie][p
     }
 }
 
+TEST_CASE("a plan read from the aircraft has no cuts of another, and take-off heights count over home", "[sortie]") {
+    Plan plan = quarry(89);
+    plan.cuts = {{blockOf(plan), 4, 0}};
+    const PlanView view = viewOf(plan, island().get());
+    const auto back = decompile(view.toSend(), plan);
+    REQUIRE(back);
+    CHECK(back->plan.cuts.empty());
+    // A take-off told above sea level is as high over home as it is told, less home's own height.
+    plan.items[0].height = Height::amsl(*homeAmsl(plan, island().get()) + 90);
+    const auto sorties = sortiesOf(plan, expand(plan, island().get()), island().get());
+    REQUIRE(sorties.size() == 2);
+    double highest = 0;
+    for (const RouteStep& step : sorties[1].route.steps)
+        if (const auto* nav = std::get_if<RouteNav>(&step.what); nav != nullptr && step.source == plan.items[0].id)
+            if (nav->kind == ItemKind::waypoint) highest = std::max(highest, nav->height.value_m);
+    CHECK(highest > 89.9);
+    CHECK(highest < 130);
+}
+
 TEST_CASE("random cuts never lose work: together the sorties fly every point of the whole once", "[sortie][property]") {
     const Plan base = quarry(89);
     const Route whole = expand(base, island().get());

@@ -25,6 +25,7 @@ void MapView::tellCover() {
 
 /// Where each sortie but the first begins, and in the background what the chosen one leaves to the others.
 void MapView::paintSorties(QPainter& p) {
+    if (overlay_.plan_quiet) return;
     const auto& sorties = session_->derived()->sorties;
     std::vector<QRectF> tabs;
     p.setFont(uiFont(8.5, true));

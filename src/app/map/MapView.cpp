@@ -78,7 +78,7 @@ void MapView::setTheme(const Theme& theme) {
 }
 
 void MapView::setTool(MapTool tool) {
-    if (tool != tool_) cancelShape();
+    if (tool != tool_ || hole_of_ != 0) cancelShape();
     tool_ = editable_ ? tool : MapTool::select;
     setCursor(tool_ == MapTool::select ? Qt::ArrowCursor : Qt::CrossCursor);
     emit toolChanged(tool_);

@@ -401,6 +401,10 @@ void MainWindow::connectAll() {
         plan_.beginSortieAt("Begin a sortie at " + QString::fromStdString(cutText(*plan_.plan(), cut)), cut);
     });
     connect(&plan_, &PlanSession::cutEnded, this, &MainWindow::showMessage);
+    connect(&plan_, &PlanSession::cuttingChanged, this, [this] {
+        if (plan_.cutting() && plan_.cuttingShare() == 0)
+            showMessage("Looking for the fewest sorties …; Rehearse shows how far, and cancels");
+    });
     connect(map_, &MapView::hovered, this, &MainWindow::cursorFromMap);
     connect(map_, &MapView::clicked, this, [this](GeoPoint place) {
         const double reach = map_->transform().metresPerPixel() * 25;

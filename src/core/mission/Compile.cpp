@@ -317,6 +317,7 @@ Result<Decompiled> decompile(const MissionSet& held, const Plan& base) {
     plan.fences.clear();
     plan.rally.clear();
     plan.sections.clear();
+    plan.cuts.clear();
     plan.next_id = 1;
     auto fences = fencesOf(held.fence, plan);
     if (!fences) return tl::unexpected(fences.error());

@@ -242,7 +242,8 @@ void Cutter::beginPart(const CutPlace& from, const OngoingActions& doing, Route&
     if (plan_.home) {
         const double own = heightOverHome(nav.position, nav.height);
         const double height =
-            std::max({plan_.return_height_m, own, up_ > 0 ? navOf(whole_.steps[0])->height.value_m : 0});
+            std::max({plan_.return_height_m, own,
+                      up_ > 0 ? heightOverHome(plan_.home->position, navOf(whole_.steps[0])->height) : 0});
         const auto by = around(plan_.home->position, nav.position);
         const GeoPoint next = by.empty() ? nav.position : by.front();
         if (distance_m(plan_.home->position, next) > plan_.traits.first_waypoint_max_m)
