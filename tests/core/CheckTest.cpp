@@ -417,6 +417,8 @@ TEST_CASE("what one battery or one list cannot hold offers sorties, and is not s
         applyAll(same, {*f});
         if (std::string(rule) == "energy") CHECK(same == plan);
     }
+    const auto close = check({plan, view, nullptr, EnergyForecast{19.7, false, 0}});
+    CHECK(found(close, "energy")->message == "lands with 19.7 %, the reserve is 20.0 %");
     const auto cut =
         check({.plan = plan, .view = view, .energy = EnergyForecast{12, true, plan.items[5].id}, .in_sorties = true});
     CHECK(found(cut, "item-limit") == nullptr);

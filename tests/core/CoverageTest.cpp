@@ -4,6 +4,7 @@
 #include <numeric>
 #include <random>
 
+#include "core/check/Check.h"
 #include "core/pattern/Coverage.h"
 #include "core/plan/Edit.h"
 #include "core/plan/PlanFile.h"
@@ -236,7 +237,7 @@ TEST_CASE("on flat ground the wanted number of photos sees every place of thirty
         item.height = Height::aboveHome(45);
         const PatternFlight flight = openPattern(plan, item, nullptr);
         REQUIRE(flight.problem == "");
-        const int wanted = promisedPhotos(*item.pattern);
+        const int wanted = promisedPhotos(item);
         const Counted c = count(flight, plan, shape, nullptr, 0, wanted);
         CHECK(wanted == 8);
         CHECK(c.least >= wanted);
@@ -263,7 +264,7 @@ TEST_CASE("on hills followed lines hold the overlap where level ones lose it", "
         Plan plan;
         plan.home = Home{shape.place, *(*terrain)->sample(shape.place)};
         Item item = surveyOf(shape, 60);
-        const int wanted = promisedPhotos(*item.pattern);
+        const int wanted = promisedPhotos(item);
         const auto with = [&](bool follow) {
             item.pattern.edit().follow = follow;
             item.height = follow ? Height::aboveGround(60) : Height::aboveHome(60);
@@ -399,12 +400,44 @@ TEST_CASE("the area of a corridor is what lies beside its line, to its own side"
         CHECK_FALSE(isInside(100, offset + 24));
         CHECK_FALSE(isInside(100, offset - 24));
         CHECK_FALSE(isInside(-10, offset));
-        CHECK(c.shareBelow(promisedPhotos(*item.pattern)) < 0.02);
+        CHECK(c.shareBelow(promisedPhotos(item)) < 0.02);
         CHECK(c.shareBelow(1) == 0);
     }
     // Things that stand show no ground.
-    CHECK(photoAreaOf(patternItem(ItemKind::rings, {at})).empty());
     CHECK(photoAreaOf(patternItem(ItemKind::face, {at, destination(at, 0, 30)})).empty());
+}
+
+TEST_CASE("rings and laps show the ground they go around, and gaps in it are no findings", "[pattern][coverage]") {
+    Plan plan = testing::rowPlan(1);
+    const GeoPoint at = destination(plan.home->position, 0, 150);
+    Item rings = patternItem(ItemKind::rings, {at});
+    rings.id = plan.newId();
+    rings.pattern.edit().radius_step_m = 10;
+    Item lap =
+        patternItem(ItemKind::lap, {destination(at, 0, 200), destination(at, 90, 200), destination(at, 180, 60)});
+    lap.id = plan.newId();
+    lap.pattern.edit().policy = PhotoPolicy::distance;
+    plan.items.insert(plan.items.end() - 1, {rings, lap});
+    const PlanView view = viewOf(plan, nullptr);
+    const auto covers = countCovers(plan, view.route.patterns, nullptr);
+    REQUIRE(covers->size() == 2);
+    const Pattern& p = *rings.pattern;
+    const double widest = p.radius_m + 2 * p.radius_step_m;  // 20, 30 and 40 m up
+    const Coverage& disc = (*covers)[0]->cover;
+    CHECK(static_cast<double>(disc.cellsInside()) * disc.cell_m * disc.cell_m ==
+          Approx(M_PI * widest * widest).epsilon(0.03));
+    // From all sides they look at the middle.
+    const Vec2 middle = disc.frame.toLocal(at) - disc.corner;
+    CHECK(disc.seen[disc.at(static_cast<int>(middle.x / disc.cell_m), static_cast<int>(middle.y / disc.cell_m))] > 20);
+    for (const PatternCoverPtr& c : *covers) {
+        CHECK_FALSE(c->wanted);
+        CHECK(c->promised == 3);
+        CHECK(c->cover.shareBelow(1) < 1);
+    }
+    for (const Finding& f : check({.plan = plan, .view = view, .covers = &*covers})) {
+        CHECK(f.rule != "cover-hole");
+        CHECK(f.rule != "cover-thin");
+    }
 }
 
 TEST_CASE("a photo's outline on the ground is the footprint, and tilted ones are cut at the range",

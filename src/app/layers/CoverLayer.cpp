@@ -30,7 +30,10 @@ void CoverLayer::setCovers(const std::vector<PatternCoverPtr>& covers, bool coun
     counted_ = counted;
     if (same) return;
     double cells = 0, few = 0, none = 0;
+    // Where there are patterns that are for the ground, the shares are of theirs.
+    const bool some = std::any_of(covers_.begin(), covers_.end(), [](const PatternCoverPtr& c) { return c->wanted; });
     for (const PatternCoverPtr& c : covers_) {
+        if (some && !c->wanted) continue;
         const auto n = static_cast<double>(c->cover.cellsInside());
         cells += n;
         few += n * c->cover.shareBelow(c->promised);

@@ -1,5 +1,8 @@
 #include "core/pattern/Coverage.h"
 
+#include "core/pattern/Around.h"
+#include "core/pattern/Heights.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -260,7 +263,18 @@ PhotoArea photoAreaOf(const Item& item) {
         return area;
     }
     if (item.kind == ItemKind::corridor) return {{}, p.outline, p.width_m / 2, p.offset_m};
+    if (item.kind == ItemKind::lap) return {{p.outline}, {}, 0, 0};
+    if (item.kind == ItemKind::rings && !p.outline.empty()) {
+        constexpr int kCorners = 72;
+        const auto rings = static_cast<double>(levels(p.low_m, p.high_m, p.step_up_m).size());
+        const double widest = std::max(p.radius_m, p.radius_m + p.radius_step_m * (rings - 1));
+        return {{circleOutline(p.outline.front(), widest, kCorners)}, {}, 0, 0};
+    }
     return {};
+}
+
+bool coversGround(ItemKind kind) {
+    return kind == ItemKind::block || kind == ItemKind::corridor;
 }
 
 std::optional<std::vector<PatternCoverPtr>> countCovers(const Plan& plan, const std::vector<OpenedPattern>& patterns,
@@ -282,15 +296,17 @@ std::optional<std::vector<PatternCoverPtr>> countCovers(const Plan& plan, const 
         auto counted = std::make_shared<PatternCover>();
         counted->item = opened.item.id;
         counted->flight = opened.flight;
-        counted->promised = promisedPhotos(*opened.item.pattern);
+        counted->promised = promisedPhotos(opened.item);
+        counted->wanted = coversGround(opened.item.kind);
         CoverageOptions options;
         options.stop = stop;
         options.progress = progress;
         options.cell_m = std::max(
             {1.0, opened.flight->footprint.along_m / kCellsAlong, std::sqrt(opened.flight->area_m2 / kMostCells)});
-        // Without terrain the ground is level, at what the height was taken above.
+        // Without terrain the ground is level: at what the height was taken above, or as high as home.
         const auto first = opened.flight->photos.front().amsl_m;
-        const double level = first ? *first - opened.flight->height_above_ground_m : 0;
+        const double level = counted->wanted && first ? *first - opened.flight->height_above_ground_m
+                                                      : homeAmsl(plan, terrain).value_or(0);
         const Terrain* ground = terrain == nullptr || terrain->empty() ? nullptr : terrain;
         counted->cover = coverageOf(opened.flight->photos, plan.camera, ground, level, area, options);
         if (stop.stop_requested()) return std::nullopt;
@@ -299,7 +315,10 @@ std::optional<std::vector<PatternCoverPtr>> countCovers(const Plan& plan, const 
     return out;
 }
 
-int promisedPhotos(const Pattern& p) {
+int promisedPhotos(const Item& item) {
+    constexpr int kSights = 3;
+    if (!coversGround(item.kind)) return kSights;
+    const Pattern& p = *item.pattern;
     const auto times = [](double percent) {
         return std::max(1, static_cast<int>(std::floor(1 / (1 - std::clamp(percent, 0.0, 99.0) / 100) + 1e-9)));
     };

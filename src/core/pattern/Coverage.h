@@ -53,8 +53,10 @@ struct PhotoArea {
     double half_m = 0, offset_m = 0;
     bool empty() const { return rings.empty() && line.size() < 2; }
 };
-/// Of a Block and a Corridor; empty for the others: they show things, not ground.
+/// Of a Block and a Corridor; of Rings and Lap the ground they go around. Empty for a Face: what it shows stands.
 PhotoArea photoAreaOf(const Item& item);
+/// Whether showing that ground is what the pattern is for: gaps in it are findings then.
+bool coversGround(ItemKind kind);
 
 /// Counts for every cell of the area's box the photos whose image holds the cell's middle at its height; what stands in
 /// between is not looked for. Without terrain the ground is level at `level_amsl_m`. Cancelled: fewer cells than none.
@@ -67,19 +69,21 @@ Coverage coverageOf(const std::vector<PlannedPhoto>& photos, const CameraProfile
 std::vector<GeoPoint> photoOnGround(const PlannedPhoto& photo, const CameraProfile& camera, const Terrain* terrain,
                                     double level_amsl_m, double range_m = 1500);
 
-/// How many photos a pattern's overlaps promise for every place of its area.
-int promisedPhotos(const Pattern& pattern);
+/// How many photos a pattern's overlaps promise for every place of its area; of Rings and Lap, three: what is built
+/// from photos needs as many sights of a place.
+int promisedPhotos(const Item& item);
 
 /// What the photos of one pattern of a plan see.
 struct PatternCover {
     ItemId item = 0;
     PatternFlightPtr flight;
     int promised = 1;
+    bool wanted = true;  // coversGround()
     Coverage cover;
 };
 using PatternCoverPtr = std::shared_ptr<const PatternCover>;
-/// Of every Block and Corridor that takes photos, on cells fine enough to see gaps and at most some hundred thousand of
-/// them. Those of `before` are taken over where their flight is still the same one. Nothing when stopped.
+/// Of every pattern that takes photos and has such an area, on cells fine enough to see gaps and at most some hundred
+/// thousand of them. Those of `before` are taken over where their flight is still the same one. Nothing when stopped.
 std::optional<std::vector<PatternCoverPtr>> countCovers(const Plan& plan, const std::vector<OpenedPattern>& patterns,
                                                         const Terrain* terrain, const std::stop_token& stop = {},
                                                         const std::vector<PatternCoverPtr>& before = {},

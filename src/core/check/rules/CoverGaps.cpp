@@ -20,7 +20,7 @@ void coverGaps(const CheckInput& in, Out& out) {
     constexpr double kSmallestCells = 4;  // smaller holes are the grain of the count
     for (const PatternCoverPtr& counted : *in.covers) {
         const Item* item = in.find(counted->item);
-        if (item == nullptr) continue;
+        if (item == nullptr || !counted->wanted) continue;
         const Coverage& cover = counted->cover;
         const double grain_m2 = kSmallestCells * cover.cell_m * cover.cell_m;
         std::vector<Correction> help;
