@@ -45,8 +45,11 @@ int runCli(int argc, char** argv) {
     rehearse->add_option("--out", a.out, "write the rehearsal as a log (.ulg)");
     CLI::App* sorties = plan(command("sorties", "the parts a plan is flown in; cut where it is not yet", cliSorties));
     sorties->add_flag("--anew", a.anew, "cut it again");
-    sorties->add_option("--resume", a.resume_item, "item (its id) at which the last flight ended");
-    sorties->add_option("--photo", a.resume_photo, "of that item, from 1")->check(CLI::Range(1, 1000000));
+    CLI::Option* resume =
+        sorties->add_option("--resume", a.resume_item, "item (its id) at which the last flight ended");
+    sorties->add_option("--photo", a.resume_photo, "of that item, from 1")
+        ->check(CLI::Range(1, 1000000))
+        ->needs(resume);
     sorties->add_option("--wind-from", a.wind_from_deg, "degrees")->check(CLI::Range(-360.0, 360.0));
     sorties->add_option("--wind-speed", a.wind_speed_mps, "m/s")->check(CLI::Range(0.0, 60.0));
     sorties->add_option("--out", a.out, "plan file to write, with its cuts");

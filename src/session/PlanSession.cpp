@@ -22,6 +22,15 @@ void findAll(Derived& d, Wind wind) {
                         .wind_mps = wind.speed_mps + wind.gust_mps,
                         .in_sorties = d.complete ? d.sorties.size() > 1 : !d.plan->cuts.empty(),
                         .covers = &d.covers});
+    // Whoever hands the whole over although it is cut must hear what one battery and one list cannot hold.
+    d.in_one.clear();
+    if (!d.plan->cuts.empty())
+        d.in_one = check({.plan = *d.plan,
+                          .view = d.view,
+                          .terrain = d.terrain.get(),
+                          .energy = energy,
+                          .wind_mps = wind.speed_mps + wind.gust_mps,
+                          .covers = &d.covers});
     // Until the sorties of this snapshot are flown, what was found in those of the one before still stands.
     if (!d.plan->cuts.empty() && (d.complete || !d.sorties.empty()))
         d.findings = withSorties(*d.plan, std::move(d.findings), d.sorties);
@@ -422,7 +431,8 @@ QString PlanSession::notRehearsed() const {
 }
 
 const std::vector<Finding>& PlanSession::flownFindings() const {
-    return flown() != nullptr ? flown()->findings : derived_->findings;
+    if (flown() != nullptr) return flown()->findings;
+    return derived_->sorties.empty() ? derived_->findings : derived_->in_one;
 }
 
 void PlanSession::beginSortieAt(const QString& name, const Cut& cut) {

@@ -31,6 +31,7 @@ struct Derived {
     std::shared_ptr<const Rehearsal> rehearsal;  // null with the reason in `not_rehearsed`
     QString not_rehearsed;
     std::vector<FlownSortiePtr> sorties;  // of a plan with cuts; empty: flown in one
+    std::vector<Finding> in_one;          // of a plan with cuts, were it flown in one all the same
     /// False while rehearsal and sorties are still those of an earlier snapshot; view and findings are already of this
     /// one.
     bool complete = false;

@@ -80,9 +80,17 @@ TEST_CASE("a plan for more than one battery is cut from its finding, rehearsed p
     CHECK(photos >= 524);
     choose(d, 0);
     CHECK(d.window.plan().flownRehearsal()->reached_reserve);
+    // Were the whole handed over all the same, what stops it must be asked about.
+    const auto stops = [&] {
+        const auto& all = d.window.plan().flownFindings();
+        return std::count_if(all.begin(), all.end(), [](const Finding& f) { return f.severity == Severity::stop; });
+    };
+    CHECK(stops() == 1);
+    CHECK(d.window.plan().flownFindings().front().rule == "energy");
     CHECK(d.window.plan().flownRehearsal() == d.window.plan().derived()->rehearsal);
     // Playing is that of the chosen sortie too.
     choose(d, 2);
+    CHECK(stops() == 0);
     d.child<RehearsePanel>("rehearse")->setPlayHead(1e6);
     const QImage map = d.window.map().grab().toImage();
     choose(d, 3);
