@@ -40,6 +40,10 @@ Result<void> LinkSession::connectTo(const QString& address) {
     return {};
 }
 
+void LinkSession::flushRecording() {
+    if (link_) link_->flushRecord();
+}
+
 void LinkSession::disconnectLink() {
     timer_.stop();
     transfer_ = {};

@@ -29,6 +29,8 @@ class LinkSession : public QObject {
     /// Recordings go into this folder, one a connection.
     void setRecordFolder(const QString& folder) { record_folder_ = folder; }
     QString recordPath() const { return record_path_; }
+    /// Whatever was heard so far is in the recording from then on, which may still be written.
+    void flushRecording();
     /// On failure the reason; nothing is changed then.
     Result<void> connectTo(const QString& address);
     void disconnectLink();

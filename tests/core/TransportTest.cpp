@@ -1,6 +1,7 @@
 #include <catch2/catch.hpp>
 
 #include <atomic>
+#include <filesystem>
 #include <mutex>
 
 #include "core/base/Text.h"
@@ -146,6 +147,25 @@ TEST_CASE("everything received and sent is recorded from the first byte", "[link
     REQUIRE(log);
     CHECK((*log)->message_counts.at("HEARTBEAT") >= 6);
     CHECK((*log)->damaged_bytes == 0);
+}
+
+TEST_CASE("a recording opened while it is written holds all that was heard", "[link][recorder]") {
+    TempDir dir;
+    auto recorder = Recorder::create(dir / "r.tlog");
+    REQUIRE(recorder);
+    mavlink::Message beat("HEARTBEAT");
+    beat.set("type", 2).set("autopilot", 3).set("mavlink_version", 3);
+    beat.system = beat.component = 1;
+    std::uintmax_t written = 0;
+    for (int i = 0; i < 7; ++i) {
+        beat.sequence = static_cast<std::uint8_t>(i);
+        const std::string packet = mavlink::encode(beat);
+        (*recorder)->add({reinterpret_cast<const std::uint8_t*>(packet.data()), packet.size()});
+        written += 8 + packet.size();
+        (*recorder)->flush();
+        CHECK(std::filesystem::file_size(dir / "r.tlog") == written);
+    }
+    CHECK((*recorder)->error().empty());
 }
 
 TEST_CASE("a recording that cannot be written says so", "[link][recorder]") {

@@ -137,7 +137,10 @@ FieldPanel::FieldPanel(PlanSession* plan, LinkSession* link, QWidget* parent)
     connect(cancel_, &QPushButton::clicked, link_, &LinkSession::cancel);
     connect(by_hand_, &QCheckBox::toggled, this, &FieldPanel::refresh);
     connect(resume_, &QPushButton::clicked, this, &FieldPanel::goOnLater);
-    connect(recording_, &QPushButton::clicked, this, [this] { emit openRecording(link_->recordPath()); });
+    connect(recording_, &QPushButton::clicked, this, [this] {
+        link_->flushRecording();
+        emit openRecording(link_->recordPath());
+    });
     connect(link_, &LinkSession::stateChanged, this, &FieldPanel::refresh);
     connect(link_, &LinkSession::vehicleChanged, this, &FieldPanel::refreshVehicle);
     connect(plan_, &PlanSession::derivedChanged, this, &FieldPanel::refresh);

@@ -8,6 +8,12 @@
 
 namespace anhinga {
 
+namespace {
+std::string stopped() {
+    return fmt::format("recording has stopped: {}", std::strerror(errno));
+}
+}  // namespace
+
 Result<std::unique_ptr<Recorder>> Recorder::create(const std::string& path) {
     std::FILE* file = std::fopen(path.c_str(), "wbe");
     if (file == nullptr) return fail("{}: the recording cannot be written: {}", path, std::strerror(errno));
@@ -31,7 +37,12 @@ void Recorder::add(std::span<const std::uint8_t> packet) {
         flushed_ms_ = ms;
         ok = std::fflush(file_) == 0 && ok;
     }
-    if (!ok) error_ = fmt::format("recording has stopped: {}", std::strerror(errno));
+    if (!ok) error_ = stopped();
+}
+
+void Recorder::flush() {
+    const std::lock_guard lock(mutex_);
+    if (error_.empty() && std::fflush(file_) != 0) error_ = stopped();
 }
 
 std::string Recorder::error() const {

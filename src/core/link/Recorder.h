@@ -18,6 +18,8 @@ class Recorder {
     ~Recorder();
     Recorder(const Recorder&) = delete;
     void add(std::span<const std::uint8_t> packet);
+    /// All that was added is in the file from then on, for whoever opens it while it is still written.
+    void flush();
     /// Empty, or why writing has stopped (a full disk).
     std::string error() const;
 

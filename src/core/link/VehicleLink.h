@@ -65,6 +65,9 @@ class VehicleLink {
     void send(mavlink::Message message);
     /// Waits until a heartbeat has come. False after the time or on stop.
     bool waitForVehicle(double timeout_s, std::stop_token stop = {}) const;
+    void flushRecord() {
+        if (recorder_) recorder_->flush();
+    }
     std::string recordError() const { return recorder_ ? recorder_->error() : std::string(); }
 
     /// Collects messages from its making on; for request-and-answer conversations.
