@@ -232,7 +232,7 @@ class Plan:
     def __init__(self, title, home, **members):
         self.n = 0
         self.features = []
-        self.members = {"format": 3, "title": title,
+        self.members = {"format": 4, "title": title,
                         "home": {"position": point(*home), "amsl_m": round(ground(*home), 1)}, **members,
                         "terrain": ["quillmere-elevation.tif"], "imagery": ["quillmere-imagery.tif"]}
 
@@ -362,6 +362,29 @@ side.add("face", [(LIGHTHOUSE[0] - 9, south), (LIGHTHOUSE[0] + 9, south)], 30, "
 side.add("return-home")
 side.obstacle("mast", "lighthouse", [LIGHTHOUSE], 38, 15, radius_m=4)
 side.save("lighthouse-face")
+
+# Around the coast with the fixed wing: a turn over the quarry, a curve round the lighthouse, in over the sea to land.
+SKIMMER = {"name": "Skimmer 2", "kind": "fixed-wing", "cruise_mps": 16, "max_mps": 24, "climb_mps": 3, "descent_mps": 2.5,
+           "mass_kg": 2.6, "efficiency": 0.5, "other_power_w": 12, "battery_wh": 104}
+coast = Plan("Round the coast", HOME, defaults={"height": {"value_m": 110, "ref": "home"}, "speed_mps": 16, "acceptance_m": 10},
+             vehicle=SKIMMER, autopilot={"first_waypoint_max_m": 1500}, ceiling_m=280, return_height_m=120)
+coast.add("take-off", height=80)
+coast.add("waypoint", (1250, 650), 110)
+coast.add("waypoint", (700, 1050), 150)
+coast.add("circle", (420, 560), 190, turns=2, radius_m=90)
+coast.add("waypoint", (-500, 1050), 220)
+coast.add("waypoint", (-1400, 620), 200)
+coast.add("waypoint", (-1620, 60), 150, spline=True)
+coast.add("waypoint", (-1300, -560), 120, spline=True)
+coast.add("waypoint", (-300, -900), 110)
+coast.add("waypoint", (700, -1000), 110)
+coast.add("hold", (1500, -900), 80, hold_s=40)
+coast.add("waypoint", (2100, -560), 60)
+coast.add("land", HOME, 0)
+coast.fence("keep-out", "colony", COLONY)
+coast.obstacle("wire", "power line", MASTS, 13, 10)
+coast.obstacle("mast", "lighthouse", [LIGHTHOUSE], 38, 15, radius_m=4)
+coast.save("coast")
 
 # A plan full of mistakes: each of the rules of a route finds its own, once.
 mistakes = Plan("Everything wrong", HOME, defaults={"height": {"value_m": 60, "ref": "home"}, "speed_mps": 8, "acceptance_m": 2},

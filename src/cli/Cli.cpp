@@ -42,6 +42,8 @@ int runCli(int argc, char** argv) {
         ->allow_extra_args(false);
     rehearse->add_option("--try-wind", a.try_wind_mps, "m/s: how it would land with this wind from eight directions")
         ->check(CLI::Range(0.0, 60.0));
+    rehearse->add_flag("--items", a.list_items, "list arrival, photos and battery of every item");
+    rehearse->add_option("--start", a.start_item, "item (its id) to begin at");
     rehearse->add_option("--out", a.out, "write the rehearsal as a log (.ulg)");
     CLI::App* sorties = plan(command("sorties", "the parts a plan is flown in; cut where it is not yet", cliSorties));
     sorties->add_flag("--anew", a.anew, "cut it again");

@@ -34,6 +34,8 @@ struct CliArguments {
     bool list = false, csv = false;
     std::vector<std::string> failures;
     double try_wind_mps = 0;
+    bool list_items = false;
+    unsigned start_item = 0;
     int sortie = 0;  // 0: the whole plan
     bool anew = false;
     int resume_item = 0, resume_photo = 0;

@@ -4,6 +4,7 @@
 #include "core/base/Text.h"
 #include "core/exchange/Export.h"
 #include "core/exchange/Import.h"
+#include "core/flight/Passes.h"
 #include "core/logio/LogReader.h"
 #include "core/sortie/Sorties.h"
 
@@ -107,6 +108,7 @@ CliResult cliRehearse(const CliArguments& a) {
         if (!failure) return unusable({"--fail " + failure.error().message});
         options.failures.push_back(*failure);
     }
+    options.start_item = static_cast<ItemId>(a.start_item);
     const auto r = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain, options);
     if (!r) return unusable({a.plan + ": " + r.error().message});
     CliResult out;
@@ -127,6 +129,18 @@ CliResult cliRehearse(const CliArguments& a) {
                 {"no_return_s", r->no_return_s ? Json(*r->no_return_s) : Json()},
                 {"failed_s", r->failed_s ? Json(*r->failed_s) : Json()},
                 {"landed_from_home_m", r->landed_from_home_m}};
+    out.json["items"] = Json::array();
+    const auto passes = passesOf(*r, *loaded->view.mission);
+    for (const ItemPass& p : passes)
+        out.json["items"].push_back({{"item", p.item},
+                                     {"pass", p.pass},
+                                     {"of", p.of},
+                                     {"from_s", p.from_s},
+                                     {"arrives_s", p.arrives_s ? Json(*p.arrives_s) : Json()},
+                                     {"to_s", p.to_s},
+                                     {"photos", p.photos},
+                                     {"energy_left_percent", p.left_percent},
+                                     {"lowest_m", p.lowest_m ? Json(*p.lowest_m) : Json()}});
     out.text = fmt::format(
         "{}, {}, lands with {:.0f} % ({:.1f} Wh used), {} photos, lowest clearance {}, {:.0f} s per second",
         durationText(r->duration_s), distanceText(r->distance_m), r->energy_left_percent, r->energy_wh, r->photos,
@@ -136,20 +150,25 @@ CliResult cliRehearse(const CliArguments& a) {
                     ? "\ncould get home above the reserve until " + durationText(*r->reserve_home_s)
                     : fmt::format("\ncould get home at any time, at worst with {:.0f} %", r->least_home_percent);
     if (r->failed_s) out.text += fmt::format("\nlands {} from home", distanceText(r->landed_from_home_m));
+    if (a.list_items)
+        for (const ItemPass& p : passes)
+            out.text += fmt::format("\n{:<24} pass {} of {}  arrives {:>12}  {:3} photos  {:3.0f} % left  lowest {}",
+                                    itemText(loaded->plan, p.item), p.pass, p.of,
+                                    p.arrives_s ? durationText(*p.arrives_s) : "never", p.photos, p.left_percent,
+                                    p.lowest_m ? fmt::format("{:.0f} m", *p.lowest_m) : "unknown");
     if (a.try_wind_mps > 0) {
         out.json["winds"] = Json::array();
-        RehearseOptions windy = options;
-        for (int from = 0; from < 360; from += 45) {
-            windy.wind = {static_cast<double>(from), a.try_wind_mps, a.wind_shear, a.gusts_mps, a.seed};
-            const auto w = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain, windy);
-            if (!w) return unusable({a.plan + ": " + w.error().message});
-            out.json["winds"].push_back({{"from_deg", from},
-                                         {"speed_mps", a.try_wind_mps},
-                                         {"energy_left_percent", w->energy_left_percent},
-                                         {"duration_s", w->duration_s},
-                                         {"reached_reserve", w->reached_reserve}});
-            out.text += fmt::format("\n{:.0f} m/s from {:3}: lands with {:.0f} %{}", a.try_wind_mps, from,
-                                    w->energy_left_percent, w->reached_reserve ? ", turns back at the reserve" : "");
+        for (const WindTry& w : tryWinds(loaded->plan, *loaded->view.mission, loaded->terrain, a.try_wind_mps, options)) {
+            out.json["winds"].push_back({{"from_deg", w.wind.from_deg},
+                                         {"speed_mps", w.wind.speed_mps},
+                                         {"energy_left_percent", w.left_percent},
+                                         {"duration_s", w.duration_s},
+                                         {"landed", w.landed},
+                                         {"reached_reserve", w.reached_reserve}});
+            out.text += fmt::format("\n{:.0f} m/s from {:3}: ", w.wind.speed_mps, w.wind.from_deg);
+            out.text += w.landed ? fmt::format("lands with {:.0f} %{}", w.left_percent,
+                                               w.reached_reserve ? ", turns back at the reserve" : "")
+                                 : "does not land";
         }
     }
     if (!a.out.empty()) {

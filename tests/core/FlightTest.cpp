@@ -464,7 +464,7 @@ TEST_CASE("a gusty rehearsal is the same for the same seed, costs more, and obey
     CHECK(writeUlog(*a->log) == writeUlog(*b->log));
     CHECK(writeUlog(*a->log) != writeUlog(*c->log));
     CHECK(a->energy_wh > calm->energy_wh);
-    CHECK(a->energy_wh == Approx(c->energy_wh).epsilon(0.02));
+    CHECK(a->energy_wh == Approx(c->energy_wh).epsilon(0.04));
     // Energy never rises; nothing jumps: the limits hold from sample to sample.
     const auto& v = plan->vehicle;
     const Channel* used = a->log->find("battery.used_wh");

@@ -631,6 +631,11 @@ void MapView::paintTracks(QPainter& p) {
         p.setPen(pen(theme_.reed, 3));
         p.drawPolyline(line);
     }
+    if (overlay_.flash.size() > 2) {
+        p.setPen(pen(theme_.marigold, 2.5));
+        p.setBrush(alpha(theme_.marigold, 60));
+        p.drawPolygon(polygon(overlay_.flash));
+    }
     p.setPen(pen(theme_.ink, 1));
     p.setBrush(theme_.marigold);
     for (const GeoPoint& g : overlay_.photos) {

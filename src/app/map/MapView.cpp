@@ -179,6 +179,14 @@ void MapView::showPlace(GeoPoint place) {
     update();
 }
 
+void MapView::keepInView(GeoPoint place) {
+    const QPointF at = view_.toScreen(place);
+    const QRectF inner = QRectF(rect()).adjusted(width() * 0.2, height() * 0.2, -width() * 0.2, -height() * 0.2);
+    if (inner.contains(at)) return;
+    view_.centre = toMercator(place);
+    update();
+}
+
 void MapView::zoomBy(double factor, QPointF about) {
     const QPointF before = view_.toUnit(about);
     view_.scale = std::clamp(view_.scale * factor, kMinScale, kMaxScale);

@@ -45,6 +45,7 @@ struct MapOverlay {
     std::optional<Aircraft> aircraft;
     std::vector<GeoPoint> track;  // flown, or rehearsed up to the play head
     std::vector<GeoPoint> photos;
+    std::vector<GeoPoint> flash;  // what the photo just taken shows
     bool plan_quiet = false;  // the plan as a thin line beneath a track
 };
 
@@ -66,6 +67,8 @@ class MapView : public QWidget {
     void showWholePlan();
     void showSelection();
     void showPlace(GeoPoint place);
+    /// Moves along when a place comes near the edge.
+    void keepInView(GeoPoint place);
     void zoomBy(double factor, QPointF about);
     const MapTransform& transform() const { return view_; }
     LayerStack& layers() { return layers_; }

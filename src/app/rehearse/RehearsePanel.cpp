@@ -14,7 +14,7 @@ struct WhatIf {
     const char* text;
     Failure::Kind kind;
 };
-constexpr double kStrongWind_mps = 10;
+constexpr double kStrongWind_mps = 10, kFreshWind_mps = 8;
 /// The first is nothing.
 constexpr WhatIf kWhatIfs[] = {
     {"all goes as planned", Failure::returnHome},     {"it is called home here", Failure::returnHome},
@@ -88,7 +88,9 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
     box->addWidget(now_);
     slider_ = new QSlider(Qt::Horizontal);
     slider_->setRange(0, 10000);
-    box->addWidget(slider_);
+    auto* head_row = new QHBoxLayout;
+    head_row->addWidget(slider_, 1);
+    box->addLayout(head_row);
     auto* row = new QHBoxLayout;
     auto* back = new QPushButton("◀ item");
     play_ = new QPushButton("Play");
@@ -102,7 +104,17 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
     speed_->setCurrentIndex(4);
     for (QPushButton* b : {back, play_, next}) row->addWidget(b);
     row->addWidget(speed_);
+    follow_ = new QCheckBox("follow");
+    follow_->setObjectName("follow");
+    follow_->setToolTip("Map and Scene move along with the aircraft");
+    follow_->setChecked(QSettings().value("rehearse/follow", false).toBool());
+    connect(follow_, &QCheckBox::toggled, this, [this](bool on) {
+        QSettings().setValue("rehearse/follow", on);
+        emit followChanged(on);
+    });
     box->addLayout(row);
+    head_row->addWidget(follow_);
+    for (QPushButton* b : {back, play_, next}) b->setMinimumWidth(60);
     auto* wind = new QHBoxLayout;
     auto* label = new QLabel("Wind");
     label->setProperty("quiet", true);
@@ -149,8 +161,29 @@ RehearsePanel::RehearsePanel(PlanSession* session, QWidget* parent) : QWidget(pa
     auto* debrief = new QPushButton("Open this rehearsal in Debrief");
     debrief->setProperty("link", true);
     box->addWidget(debrief);
+    winds_ = new QLabel;
+    winds_->setWordWrap(true);
+    winds_->setObjectName("winds");
+    box->insertWidget(box->count() - 1, winds_);
     column->addLayout(box);
-    column->addStretch();
+    list_ = new QTreeWidget;
+    list_->setObjectName("arrivals");
+    list_->setRootIsDecorated(false);
+    list_->setUniformRowHeights(true);
+    list_->setHeaderLabels({"Item", "arrives", "photos", "left"});
+    list_->setMinimumHeight(90);
+    list_->setToolTip("When each item is reached, its photos, and what the battery holds after it; a click goes there");
+    list_->header()->setStretchLastSection(false);
+    list_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    for (int c = 1; c < 4; ++c) list_->header()->setSectionResizeMode(c, QHeaderView::ResizeToContents);
+    auto* list_box = new QVBoxLayout;
+    list_box->setContentsMargins(14, 0, 14, 0);
+    list_box->addWidget(list_);
+    column->addLayout(list_box, 1);
+    connect(list_, &QTreeWidget::itemClicked, this, [this](const QTreeWidgetItem* clicked) {
+        const auto k = static_cast<std::size_t>(list_->indexOfTopLevelItem(const_cast<QTreeWidgetItem*>(clicked)));
+        if (k < passes_.size()) setPlayHead(passes_[k].arrives_s.value_or(passes_[k].from_s));
+    });
 
     constexpr double kOpenLand = 0.14;  // exponent of the power law
     const auto wind_changed = [this] {
@@ -248,15 +281,86 @@ void RehearsePanel::setPlayHead(double t_s) {
             const auto v = c != nullptr ? c->at(t_s) : std::nullopt;
             return v ? QString::number(*v, 'f', 0) : QString("–");
         };
-        now_->setText(inUnits(QString("%1 · item %2 · %3 m home · %4 m/s · %5 %")
-                                  .arg(QString::fromStdString(durationText(t_s)), value("mission.item"),
+        // The pass of the item that is flown, as repeats count.
+        QString item = "–";
+        const ItemPass* pass = passAt(passes_, t_s);
+        if (pass != nullptr) {
+            item = QString::fromStdString(itemText(*session_->derived()->plan, pass->item));
+            if (pass->of > 1) item += QString(", pass %1 of %2").arg(pass->pass).arg(pass->of);
+        }
+        now_->setText(inUnits(QString("%1 · %2\n%3 m home · %4 m/s · heading %5° · roll %6° · pitch %7° · camera %8° · %9 %")
+                                  .arg(QString::fromStdString(durationText(t_s)), item,
                                        value("position.height_home_m"), value("velocity.ground_mps"),
+                                       value("attitude.yaw_deg"), value("attitude.roll_deg"),
+                                       value("attitude.pitch_deg"), value("camera.pitch_deg"),
                                        value("battery.left_percent"))));
+        const int row = pass != nullptr ? static_cast<int>(pass - passes_.data()) : -1;
+        const QSignalBlocker still(list_);
+        list_->setCurrentItem(row >= 0 ? list_->topLevelItem(row) : nullptr);
     }
     emit playHeadMoved(t_s_);
 }
 
+bool RehearsePanel::following() const {
+    return follow_->isChecked();
+}
+
+void RehearsePanel::refreshPasses() {
+    const auto r = session_->flownRehearsal();
+    if (r == passes_of_) return;
+    passes_of_ = r;
+    passes_.clear();
+    list_->clear();
+    const auto& mission = session_->flownView().mission;
+    if (!r || !mission) return;
+    passes_ = passesOf(*r, *mission);
+    const Plan& plan = *session_->derived()->plan;
+    QList<QTreeWidgetItem*> rows;
+    for (const ItemPass& p : passes_) {
+        QString name = QString::fromStdString(itemText(plan, p.item));
+        if (p.of > 1) name += QString(" (%1 of %2)").arg(p.pass).arg(p.of);
+        rows << new QTreeWidgetItem(QStringList{name, p.arrives_s ? QString::fromStdString(durationText(*p.arrives_s)) : "–",
+                                    p.photos > 0 ? QString::number(p.photos) : "",
+                                    QString("%1 %").arg(p.left_percent, 0, 'f', 0)});
+        for (int c = 1; c < 4; ++c) rows.back()->setTextAlignment(c, Qt::AlignRight | Qt::AlignVCenter);
+    }
+    list_->addTopLevelItems(rows);
+    tryWindsAround();
+}
+
+/// How it would land with a fresh wind from the worst side, in the background.
+void RehearsePanel::tryWindsAround() {
+    winds_->clear();
+    const auto& mission = session_->flownView().mission;
+    const DerivedPtr derived = session_->derived();
+    // Of a flight in which something goes wrong, or of very many items, nobody asks.
+    if (!mission || session_->failure() || mission->items.size() > 5000) return;
+    RehearseOptions like;
+    like.wind = session_->wind();
+    winds_maker_ = std::jthread([this, derived, sent = *mission, like](const std::stop_token& stop) {
+        RehearseOptions options = like;
+        options.stop = stop;
+        const auto tries = tryWinds(*derived->plan, sent, derived->terrain, kFreshWind_mps, options);
+        const WindTry* worst = worstWind(tries);
+        if (stop.stop_requested() || worst == nullptr) return;
+        QMetaObject::invokeMethod(
+            this,
+            [this, derived, worst = *worst] {
+                if (session_->derived()->plan != derived->plan) return;
+                const char* sides[] = {"north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west"};
+                const QString from = sides[static_cast<int>(std::lround(worst.wind.from_deg / 45)) % 8];
+                winds_->setText(QString("With %1 m/s from the %2, the worst side: %3")
+                                    .arg(kFreshWind_mps, 0, 'f', 0)
+                                    .arg(from, !worst.landed           ? QString("does not land by itself")
+                                               : worst.reached_reserve ? QString("turns back at the battery reserve")
+                                                                       : QString("lands with %1 %").arg(worst.left_percent, 0, 'f', 0)));
+            },
+            Qt::QueuedConnection);
+    });
+}
+
 void RehearsePanel::refresh() {
+    refreshPasses();
     const Derived& d = *session_->derived();
     const auto& failure = session_->failure();
     int row = 0;

@@ -4,7 +4,9 @@
 #include <QElapsedTimer>
 #include <QTimer>
 #include <QWidget>
+#include <thread>
 
+#include "core/flight/Passes.h"
 #include "session/PlanSession.h"
 
 class QCheckBox;
@@ -14,6 +16,7 @@ class QPushButton;
 class QSlider;
 class QDoubleSpinBox;
 class QGridLayout;
+class QTreeWidget;
 
 namespace anhinga {
 
@@ -44,14 +47,19 @@ class RehearsePanel : public QWidget {
     void rewindIfEnded();
     /// What goes wrong at the play head: 0 nothing, else a row of the list.
     void tryAtPlayHead(int what);
+    /// Map and Scene move along with the aircraft.
+    bool following() const;
 
   signals:
     void message(const QString& text);
     void playHeadMoved(double t_s);
     void openInDebrief();
+    void followChanged(bool on);
 
   private:
     void refresh();
+    void refreshPasses();
+    void tryWindsAround();
     PlanSession* session_;
     FiguresView* figures_;
     QPushButton* play_;
@@ -59,7 +67,12 @@ class RehearsePanel : public QWidget {
     QSlider* slider_;
     QLabel* now_;
     QDoubleSpinBox *wind_from_, *wind_speed_, *gusts_;
-    QCheckBox* shear_;
+    QCheckBox *shear_, *follow_;
+    QLabel* winds_;
+    QTreeWidget* list_;
+    std::vector<ItemPass> passes_;
+    std::shared_ptr<const Rehearsal> passes_of_;
+    std::jthread winds_maker_;
     QTimer timer_;
     QElapsedTimer clock_;
     double t_s_ = 0;

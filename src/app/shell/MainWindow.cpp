@@ -15,56 +15,6 @@
 
 namespace anhinga {
 
-namespace {
-
-/// Place, heading and height at a time of a log.
-std::optional<MapOverlay::Aircraft> aircraftAt(const FlightLog& log, double t) {
-    const Channel* lat = log.find("position.lat_deg");
-    const Channel* lon = log.find("position.lon_deg");
-    const Channel* yaw = log.find("attitude.yaw_deg");
-    if (lat == nullptr || lon == nullptr) return std::nullopt;
-    const auto a = lat->at(t), b = lon->at(t);
-    if (!a || !b) return std::nullopt;
-    return MapOverlay::Aircraft{{*a, *b}, yaw != nullptr ? yaw->at(t).value_or(0) : 0, std::nullopt};
-}
-
-std::vector<GeoPoint> trackOf(const FlightLog& log, double until) {
-    std::vector<GeoPoint> track;
-    const Channel* lat = log.find("position.lat_deg");
-    const Channel* lon = log.find("position.lon_deg");
-    if (lat == nullptr || lon == nullptr) return track;
-    for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()) && lat->t_s[i] <= until; ++i)
-        track.push_back({lat->value[i], lon->value[i]});
-    return track;
-}
-
-std::vector<GeoPoint> photosOf(const FlightLog& log, double until) {
-    std::vector<GeoPoint> photos;
-    for (const LogEvent& e : log.events)
-        if (e.kind == "photo" && e.t_s <= until)
-            if (const auto a = aircraftAt(log, e.t_s)) photos.push_back(a->place);
-    return photos;
-}
-
-/// Time of the log's sample nearest to a place, within `reach_m`.
-std::optional<double> timeNear(const FlightLog& log, GeoPoint place, double reach_m) {
-    const Channel* lat = log.find("position.lat_deg");
-    const Channel* lon = log.find("position.lon_deg");
-    if (lat == nullptr || lon == nullptr) return std::nullopt;
-    const LocalFrame frame(place);
-    std::optional<double> best;
-    for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()); ++i) {
-        const double d = length(frame.toLocal({lat->value[i], lon->value[i]}));
-        if (d < reach_m) {
-            reach_m = d;
-            best = lat->t_s[i];
-        }
-    }
-    return best;
-}
-
-}  // namespace
-
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     qApp->setFont(uiFont(9.5));
     setWindowTitle("Anhinga");
@@ -76,6 +26,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     column->setSpacing(0);
 
     map_ = new MapView(&plan_);
+    scene_ = new SceneView(&plan_);
     itinerary_ = new Itinerary(&plan_);
     inspector_ = new Inspector(&plan_);
     findings_ = new FindingsPanel(&plan_);
@@ -117,7 +68,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
 
     auto* middle = new QSplitter(Qt::Horizontal);
     middle->addWidget(left_);
-    middle->addWidget(map_);
+    views_ = new QStackedWidget;
+    views_->setMinimumSize(300, 200);
+    views_->addWidget(map_);
+    views_->addWidget(scene_);
+    middle->addWidget(views_);
     middle->addWidget(right_);
     middle->setStretchFactor(1, 1);
     middle->setSizes({272, 720, 288});
@@ -146,7 +101,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
 
     makeTools();
     makeLayers();
-    message_ = new QLabel(map_);
+    message_ = new QLabel(views_);
     message_->setWordWrap(true);
     message_->hide();
     message_timer_.setSingleShot(true);
@@ -236,7 +191,10 @@ void MainWindow::makeActions() {
                 map_->setTool(tool);
             map_->setFocus();
         })->setCheckable(false);
-    addAct("whole plan", "Show whole plan", QKeySequence("P"), [this] { map_->showWholePlan(); });
+    addAct("whole plan", "Show whole plan", QKeySequence("P"), [this] {
+        map_->showWholePlan();
+        scene_->showWholePlan();
+    });
     addAct("show selection", "Show selection", QKeySequence("G"), [this] { map_->showSelection(); });
     addAct("show aircraft", "Show aircraft", QKeySequence("A"), [this] {
         if (link_.vehicle().position) map_->showPlace(*link_.vehicle().position);
@@ -257,6 +215,18 @@ void MainWindow::makeActions() {
             field_->handOver();
         else
             showMessage("No vehicle is connected");
+    });
+    addAct("scene", "Switch between map and Scene", QKeySequence("S"), [this] { showScene(!sceneShown()); });
+    addAct("camera eye", "Camera eye: off, inset, full", QKeySequence("K"), [this] {
+        if (!sceneShown()) showScene(true);
+        const EyeMode now = scene_->eyeMode();
+        scene_->setEye(now == EyeMode::off ? EyeMode::inset : now == EyeMode::inset ? EyeMode::full : EyeMode::off);
+    });
+    addAct("fly here", "Fly here, looking like this (from the Scene)", {}, [this] {
+        if (sceneShown())
+            (void)scene_->flyHereLookingLikeThis();
+        else
+            showMessage("Look from there first, in the Scene (S)");
     });
     addAct("layers", "Map layers", QKeySequence("J"), [this] { showLayers(!layers_->isVisible()); });
     addAct("store area", "Store an area of a web map for the field …", QKeySequence("Ctrl+J"), [this] {
@@ -366,6 +336,11 @@ void MainWindow::makeLayers() {
     layers_button_->setFocusPolicy(Qt::NoFocus);
     layers_button_->setToolTip("Map layers (J)");
     connect(layers_button_, &QPushButton::clicked, action("layers"), &QAction::trigger);
+    scene_button_ = new QPushButton("Scene   S", map_);
+    scene_button_->setObjectName("scene button");
+    scene_button_->setFocusPolicy(Qt::NoFocus);
+    scene_button_->setToolTip("The plan over the ground in three dimensions (S)");
+    connect(scene_button_, &QPushButton::clicked, action("scene"), &QAction::trigger);
     layers_ = new LayersPanel(&map_->layers(), &plan_, map_);
     layers_->hide();
     StoreAreaPage* store = layers_->storePage();
@@ -406,17 +381,15 @@ void MainWindow::connectAll() {
             showMessage("Looking for the fewest sorties …; Rehearse shows how far, and cancels");
     });
     connect(map_, &MapView::hovered, this, &MainWindow::cursorFromMap);
-    connect(map_, &MapView::clicked, this, [this](GeoPoint place) {
-        const double reach = map_->transform().metresPerPixel() * 25;
-        const auto rehearsal = plan_.flownRehearsal();
-        if (workspace_ == Workspace::rehearse && rehearsal) {
-            if (const auto t = timeNear(*rehearsal->log, place, reach)) rehearse_->setPlayHead(*t);
-        } else if (workspace_ == Workspace::debrief && review_.log()) {
-            if (const auto t = timeNear(*review_.log(), place, reach)) {
-                traces_->setCursor(*t);
-                refreshOverlay();
-            }
-        }
+    connect(map_, &MapView::clicked, this,
+            [this](GeoPoint place) { headTo(place, map_->transform().metresPerPixel() * 25); });
+    constexpr double kSceneReach_m = 5;  // the Scene gives a place of the track itself
+    connect(scene_, &SceneView::clicked, this, [this](GeoPoint place) { headTo(place, kSceneReach_m); });
+    connect(scene_, &SceneView::message, this, &MainWindow::showMessage);
+    connect(scene_, &SceneView::mapWanted, this, [this] { showScene(false); });
+    connect(rehearse_, &RehearsePanel::followChanged, this, [this](bool on) {
+        scene_->setFollow(on);
+        refreshOverlay();
     });
     connect(profile_, &ProfileBand::hovered, map_, &MapView::setCursorPlace);
     connect(inspector_, &Inspector::lookAtWanted, action("tool look-at"), &QAction::trigger);
@@ -424,6 +397,7 @@ void MainWindow::connectAll() {
     connect(findings_, &FindingsPanel::goTo, this, [this](ItemId item, std::optional<GeoPoint> place) {
         if (item != 0) plan_.select({item});
         if (place) map_->showPlace(*place);
+        if (place && sceneShown()) scene_->showPlace(*place);
         map_->setCursorPlace(place);
     });
     connect(rehearse_, &RehearsePanel::playHeadMoved, this, [this](double t) {
@@ -495,6 +469,19 @@ void MainWindow::cursorFromMap(std::optional<GeoPoint> place) {
     profile_->setCursorPlace(place);
 }
 
+void MainWindow::showScene(bool on) {
+    if (pages_->currentWidget() != work_page_) showPage(work_page_);
+    views_->setCurrentIndex(on ? 1 : 0);
+    (on ? static_cast<QWidget*>(scene_) : map_)->setFocus();
+    message_->raise();
+    placeOverlays();
+    refreshOverlay();
+}
+
+bool MainWindow::sceneShown() const {
+    return views_->currentIndex() == 1;
+}
+
 void MainWindow::setWorkspace(Workspace w) {
     showPage(work_page_);
     workspace_ = w;
@@ -505,6 +492,8 @@ void MainWindow::setWorkspace(Workspace w) {
     band_->setCurrentIndex(i);
     map_->setEditable(w == Workspace::draft);
     map_->setFlown(w == Workspace::rehearse || w == Workspace::field);
+    scene_->setEditable(w == Workspace::draft);
+    scene_->setFlown(w == Workspace::rehearse || w == Workspace::field);
     map_->setCursorPlace(std::nullopt);
     tools_->setVisible(w == Workspace::draft);
     placeOverlays();
@@ -519,6 +508,7 @@ void MainWindow::setNight(bool night) {
     QSettings().setValue("theme/night", night);
     qApp->setStyleSheet(theme_.styleSheet());
     map_->setTheme(theme_);
+    scene_->setTheme(theme_);
     itinerary_->setTheme(theme_);
     findings_->setTheme(theme_);
     field_->setTheme(theme_);
@@ -696,39 +686,6 @@ void MainWindow::refreshTimeBand() {
     }
 }
 
-void MainWindow::refreshOverlay() {
-    MapOverlay o;
-    ItemId active = 0;
-    const auto& mission = plan_.flownView().mission;
-    const auto itemOf = [&](double seq) -> ItemId {
-        return mission && seq >= 0 && seq < static_cast<double>(mission->source.size())
-                   ? mission->source[static_cast<std::size_t>(seq)]
-                   : 0;
-    };
-    const auto rehearsal = plan_.flownRehearsal();
-    if (workspace_ == Workspace::rehearse && rehearsal) {
-        const FlightLog& log = *rehearsal->log;
-        const double t = rehearse_->playHead();
-        o.aircraft = aircraftAt(log, t);
-        // With something going wrong, where that leads is to be seen at once.
-        o.track = trackOf(log, plan_.failure() ? INFINITY : t);
-        o.photos = photosOf(log, t);
-        if (const Channel* c = log.find("mission.item")) active = itemOf(c->at(t).value_or(-1));
-    } else if (workspace_ == Workspace::field && link_.connected()) {
-        const VehicleSnapshot& v = link_.vehicle();
-        if (v.position) o.aircraft = MapOverlay::Aircraft{*v.position, v.heading_deg.value_or(0), {}};
-        for (const auto& [place, height] : v.track) o.track.push_back(place);
-        if (v.armed && v.mission_item) active = itemOf(*v.mission_item);
-    } else if (workspace_ == Workspace::debrief && review_.log()) {
-        o.plan_quiet = true;
-        o.track = trackOf(*review_.log(), INFINITY);
-        o.photos = photosOf(*review_.log(), INFINITY);
-        o.aircraft = aircraftAt(*review_.log(), traces_->cursor());
-    }
-    itinerary_->setActive(active);
-    map_->setOverlay(std::move(o));
-}
-
 void MainWindow::logOpened() {
     const Derived& d = *plan_.derived();
     if (const auto& mission = plan_.flownView().mission)
@@ -756,14 +713,16 @@ void MainWindow::placeOverlays() {
     if (layers_ != nullptr) {
         layers_button_->adjustSize();
         layers_button_->move(map_->width() - layers_button_->width() - 10, 10);
+        scene_button_->adjustSize();
+        scene_button_->move(layers_button_->x() - scene_button_->width() - 6, 10);
         layers_->setFixedWidth(296);
         layers_->setFixedHeight(std::min(map_->height() - 20, layers_->sizeHint().height()));
         layers_->move(map_->width() - layers_->width() - 10, 10);
     }
     if (message_ != nullptr) {
-        message_->setFixedWidth(std::min(560, std::max(200, map_->width() - 60)));
+        message_->setFixedWidth(std::min(560, std::max(200, views_->width() - 60)));
         message_->adjustSize();
-        message_->move((map_->width() - message_->width()) / 2, map_->height() - message_->height() - 40);
+        message_->move((views_->width() - message_->width()) / 2, views_->height() - message_->height() - 40);
     }
 }
 

@@ -12,6 +12,7 @@
 #include "app/field/FieldPanel.h"
 #include "app/map/MapView.h"
 #include "app/rehearse/RehearsePanel.h"
+#include "app/scene/SceneView.h"
 #include "session/LinkSession.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
@@ -53,6 +54,10 @@ class MainWindow : public QMainWindow {
     LinkSession& link() { return link_; }
     ReviewSession& review() { return review_; }
     MapView& map() { return *map_; }
+    SceneView& scene() { return *scene_; }
+    /// The Scene takes the map's place, or gives it back.
+    void showScene(bool on);
+    bool sceneShown() const;
     QAction* action(const QString& name) const;
     QString lastMessage() const { return message_text_; }
     void saveTo(const QString& path);
@@ -87,7 +92,8 @@ class MainWindow : public QMainWindow {
     void showMessage(const QString& text);
     void refreshTop();
     void refreshFigures();
-    void refreshOverlay();
+    void refreshOverlay();  // MainWindowOverlay.cpp
+    void headTo(GeoPoint place, double reach_m);
     void refreshTimeBand();
     void cursorFromMap(std::optional<GeoPoint> place);
     bool mayDiscard();
@@ -121,7 +127,10 @@ class MainWindow : public QMainWindow {
     QStackedWidget *left_ = nullptr, *right_ = nullptr, *band_ = nullptr;
     FiguresView* figures_ = nullptr;
     QSplitter* draft_right_ = nullptr;
+    QStackedWidget* views_ = nullptr;
     MapView* map_ = nullptr;
+    SceneView* scene_ = nullptr;
+    QPushButton* scene_button_ = nullptr;
     QWidget* tools_ = nullptr;
     LayersPanel* layers_ = nullptr;
     QPushButton* layers_button_ = nullptr;

@@ -35,6 +35,9 @@ const char* modeText(FlightMode mode) {
 Flight::Flight(FlightSetup setup) : setup_(std::move(setup)), frame_(setup_.home), air_(setup_.wind) {
     state_.amsl_m = setup_.home_amsl_m;
     state_.battery.voltage_v = setup_.vehicle.battery_cells * 4.2;
+    wing_limits_ = wingLimits(setup_.vehicle);
+    wing_.amsl_m = state_.amsl_m;
+    wing_.rolling = true;
 }
 
 void Flight::drainTo(double left_percent) {
@@ -49,6 +52,42 @@ void Flight::loseGps() {
     note(FlightEvent::message, 0, "position is lost: landing here, drifting with the wind");
     mission_ended_ = true;
     (void)land();
+}
+
+void Flight::loseLink() {
+    if (!state_.armed || state_.on_ground || mode_ == FlightMode::landing || mode_ == FlightMode::returning) return;
+    endAction(setup_.lost_link, "the link is lost");
+}
+
+void Flight::endAction(SafetyAction action, const std::string& why) {
+    note(FlightEvent::message, 0, why + ": " + (action == SafetyAction::carryOn ? "carrying on" : actionText(action)));
+    if (action == SafetyAction::carryOn) return;
+    mission_ended_ = true;
+    if (action == SafetyAction::returnHome) {
+        beginReturn();
+    } else if (action == SafetyAction::land) {
+        (void)land();
+    } else {
+        holdHere();
+        paused_from_ = FlightMode::hold;
+        setMode(FlightMode::hold);
+    }
+}
+
+void Flight::holdHere() {
+    if (isWing()) wing_legs_.clear();  // a circle here follows
+}
+
+Result<void> Flight::goToItem(std::size_t seq) {
+    if (seq >= executor_.items().size()) return fail("there is no item {}", seq);
+    seq = std::max<std::size_t>(seq, setup_.item0_is_home ? 1 : 0);
+    if (mode_ == FlightMode::mission && executor_.current()) {
+        executor_.jumpTo(seq);
+        nextItem();
+    } else {
+        start_at_ = seq;
+    }
+    return {};
 }
 
 void Flight::note(FlightEvent::Kind kind, int seq, std::string text) {
@@ -68,6 +107,7 @@ void Flight::setMode(FlightMode mode) {
 void Flight::setMission(std::vector<MissionItem> items) {
     executor_ = Executor(std::move(items), setup_.item0_is_home, setup_.repeats_rearm);
     mission_ended_ = false;
+    start_at_.reset();
 }
 
 Result<void> Flight::arm() {
@@ -94,6 +134,7 @@ Result<void> Flight::takeOff(double height_m) {
     if (!(height_m > 0.5 && height_m < 10000)) return fail("take-off height {} m is not usable", height_m);
     take_off_amsl_ = setup_.home_amsl_m + height_m;
     leg_ = upLeg(take_off_amsl_);
+    if (isWing()) wingTakeOff(take_off_amsl_, state_.position);
     setMode(FlightMode::takingOff);
     return {};
 }
@@ -104,6 +145,7 @@ Result<void> Flight::startMission() {
     if (executor_.items().size() <= first) return fail("no mission is stored");
     if (mode_ == FlightMode::mission) return {};
     executor_ = Executor(executor_.items(), setup_.item0_is_home, setup_.repeats_rearm);
+    if (start_at_) executor_.jumpTo(*std::exchange(start_at_, {}));
     mission_ended_ = false;
     leg_ = upLeg(state_.amsl_m);
     rest_.clear();
@@ -116,12 +158,15 @@ Result<void> Flight::pause() {
     if (state_.on_ground) return fail("on the ground: nothing to pause");
     if (mode_ == FlightMode::hold) return {};
     paused_from_ = mode_;
+    wing_paused_ = std::move(wing_legs_);
+    holdHere();
     setMode(FlightMode::hold);
     return {};
 }
 
 Result<void> Flight::resume() {
     if (mode_ != FlightMode::hold || paused_from_ != FlightMode::mission) return fail("no mission is paused");
+    wing_legs_ = std::move(wing_paused_);
     setMode(FlightMode::mission);
     return {};
 }
@@ -135,15 +180,32 @@ Result<void> Flight::returnHome() {
 Result<void> Flight::land() {
     if (!state_.armed || state_.on_ground) return fail("not flying");
     leg_.to = leg_.from = state_.position;
+    if (isWing()) {
+        WingGoal goal;
+        goal.kind = WingGoal::land;
+        goal.place = state_.position;
+        goal.amsl_m = groundHere();
+        goal.speed_mps = wing_limits_.cruise_mps;
+        takeWing(wingLegs(wing_limits_, state_.position, state_.amsl_m, state_.velocity, goal, {}));
+    }
     setMode(FlightMode::landing);
     return {};
 }
 
 void Flight::beginReturn() {
+    // A mission's own way home begins where its last leg ends; one that is ordered begins where it is.
+    const bool planned = executor_.current() && mode_ == FlightMode::mission &&
+                         executor_.items()[*executor_.current()].command == cmd::returnHome;
+    const Leg before = leg_;
     return_phase_ = 0;
     const double height = std::max(state_.amsl_m, setup_.home_amsl_m + setup_.return_height_m);
     leg_ = upLeg(height);
     rest_.clear();
+    if (isWing()) {
+        const Vec2 from = planned ? before.to : state_.position;
+        const double amsl = planned ? before.to_amsl : state_.amsl_m;
+        takeWing(wingLegs(wing_limits_, from, amsl, planned ? before.to - before.from : state_.velocity, homeGoal(), {}));
+    }
     setMode(FlightMode::returning);
 }
 
@@ -215,13 +277,7 @@ void Flight::nextItem() {
         --executor_.photos_due;
         takePhoto();
     }
-    if (!seq) {
-        mission_ended_ = true;
-        note(FlightEvent::message, 0, "mission has ended, holding");
-        paused_from_ = FlightMode::hold;
-        setMode(FlightMode::hold);
-        return;
-    }
+    if (!seq) return endAction(setup_.at_end, "mission has ended");
     note(FlightEvent::itemStarted, static_cast<int>(*seq));
     const MissionItem& item = executor_.items()[*seq];
     if (item.command == cmd::returnHome) {
@@ -234,14 +290,21 @@ void Flight::nextItem() {
         if (refOf(item.frame) == HeightRef::amsl) height = static_cast<double>(item.z);
         if (refOf(item.frame) == HeightRef::ground) height = groundHere() + static_cast<double>(item.z);
         leg_ = upLeg(height);
+        if (isWing()) {
+            const auto after = executor_.peek();
+            const auto next = after ? legTo(*after, &leg_) : std::nullopt;
+            wingTakeOff(height, next ? next->to : state_.position);
+        }
         return;
     }
     const auto leg = legTo(*seq, state_.on_ground ? nullptr : &before);
     if (!leg) {  // an item this vehicle does not know: it goes on to the next
         leg_ = upLeg(state_.amsl_m);
+        if (isWing()) takeWing({});
         return;
     }
     leg_ = *leg;
+    if (isWing()) return wingItem(*seq, before);
     climb_first_ = state_.on_ground;  // no take-off item: up to the first item's height, then across
     if (climb_first_) {
         leg_.to = leg_.from;
@@ -310,11 +373,24 @@ void Flight::takePhoto() {
     note(FlightEvent::photo, state_.photos);
 }
 
+/// As much of a wanted velocity as the aircraft can fly through the air: it keeps its track as long as it can, then it
+/// drifts.
+Vec2 Flight::withinAirspeed(Vec2 wanted) const {
+    const Vec2 air = air_.at(heightHome_m());
+    const double most = setup_.vehicle.max_mps;
+    if (length(wanted - air) <= most) return wanted;
+    // |s w - air| = most, the larger s.
+    const double a = dot(wanted, wanted), b = dot(wanted, air), c = dot(air, air) - most * most;
+    const double root = b * b - a * c;
+    if (a > 0 && root >= 0 && b + std::sqrt(root) >= 0) return wanted * std::min(1.0, (b + std::sqrt(root)) / a);
+    return air + limited(wanted - air, most);
+}
+
 /// Brings velocity towards what is wanted within the limits and moves.
 void Flight::fly(Vec2 wanted, double climb) {
     const VehicleProfile& v = setup_.vehicle;
-    const Vec2 change = limited(wanted - state_.velocity, v.accel_mps2 * kStep_s);
-    state_.velocity = state_.velocity + change;
+    accelerate(state_.velocity, acceleration_, withinAirspeed(wanted), {v.accel_mps2, v.climb_mps, v.descent_mps, v.jerk_mps3},
+               kStep_s);
     const double climb_wanted = std::clamp(climb, -v.descent_mps, v.climb_mps);
     state_.climb_mps +=
         std::clamp(climb_wanted - state_.climb_mps, -kClimbAccel_mps2 * kStep_s, kClimbAccel_mps2 * kStep_s);
@@ -327,21 +403,22 @@ void Flight::fly(Vec2 wanted, double climb) {
     // Thrust must give the acceleration and hold against drag: that sets the tilt.
     const double density = airDensity_kgm3(state_.amsl_m);
     const double drag = 0.5 * density * v.drag_area_m2 * state_.air_mps * state_.air_mps / v.mass_kg;
-    const Vec2 push = change * (1 / kStep_s) + unit(air) * drag;
+    const Vec2 push = acceleration_ + unit(air) * drag;
     const double yaw = state_.yaw_deg * kDeg;
     const double forward = push.x * std::sin(yaw) + push.y * std::cos(yaw);
     const double right = push.x * std::cos(yaw) - push.y * std::sin(yaw);
     const double blend = 0.4;  // attitude follows in about two steps
     state_.pitch_deg += blend * (-std::atan2(forward, kGravity) / kDeg - state_.pitch_deg);
     state_.roll_deg += blend * (std::atan2(right, kGravity) / kDeg - state_.roll_deg);
-    const double power = multirotorPower_w(v, state_.air_mps, state_.climb_mps, density);
+    const double power = flightPower_w(v, state_.air_mps, state_.climb_mps, density);
     state_.battery.draw(v, power, kStep_s);
-    const double hover = multirotorPower_w(v, 0, 0, density);
+    const double hover = flightPower_w(v, 0, 0, density);
     state_.throttle_percent = std::clamp(50 * std::cbrt(power * power / (hover * hover)), 0.0, 100.0);
 }
 
 /// Flies along leg_; true when its end is reached.
 bool Flight::followLeg() {
+    if (isWing()) return followWing();
     const VehicleProfile& v = setup_.vehicle;
     const double rise = leg_.to_amsl - leg_.from_amsl;
     Vec2 wanted;
@@ -375,19 +452,36 @@ bool Flight::followLeg() {
 }
 
 void Flight::descend() {
+    if (isWing() && gps_lost_) return driftDown();
+    if (isWing()) {
+        if (followWing()) touchDown();
+        return;
+    }
     const double ground = groundHere();
     const double above = state_.amsl_m - ground;
     const double rate = above > 8 ? setup_.vehicle.descent_mps : setup_.vehicle.land_mps;
     fly(gps_lost_ ? air_.at(heightHome_m()) : limited((leg_.to - state_.position) * 0.8, 2), -rate);
     if (state_.amsl_m <= ground + 0.05) {
         state_.amsl_m = ground;
-        state_.on_ground = true;
-        state_.velocity = {};
-        state_.climb_mps = 0;
-        state_.roll_deg = state_.pitch_deg = 0;
-        ground_s_ = 0;
-        note(FlightEvent::message, 0, "on the ground");
+        touchDown();
     }
+}
+
+void Flight::touchDown() {
+    if (state_.on_ground) return;
+    state_.on_ground = true;
+    state_.velocity = acceleration_ = {};
+    state_.climb_mps = 0;
+    state_.roll_deg = state_.pitch_deg = 0;
+    ground_s_ = 0;
+    note(FlightEvent::message, 0, "on the ground");
+}
+
+bool Flight::nearGround() const {
+    if (state_.on_ground || mode_ == FlightMode::landing) return true;
+    if (!isWing()) return mode_ == FlightMode::returning && length(state_.position) < 3 && state_.climb_mps < 0;
+    if (wing_.rolling || wing_legs_.empty()) return wing_.rolling;
+    return wing_legs_.back().lands || wing_legs_.back().shape == WingLeg::stop || taking_off_;
 }
 
 /// Nose and gimbal: to the look-at, else along the track.
@@ -408,7 +502,7 @@ void Flight::aim() {
     } else if (length(state_.velocity) > 1) {
         wanted = std::atan2(state_.velocity.x, state_.velocity.y) / kDeg;
     }
-    const double most = setup_.vehicle.yaw_rate_dps * kStep_s;
+    const double most = isWing() ? 0 : setup_.vehicle.yaw_rate_dps * kStep_s;  // a wing's nose is where it flies
     const double yaw = state_.yaw_deg + std::clamp(wrapAngle(wanted - state_.yaw_deg), -most, most);
     state_.yaw_deg = yaw < 0 ? yaw + 360 : yaw >= 360 ? yaw - 360 : yaw;
     const double gimbal = pitch.value_or(0);
@@ -424,6 +518,12 @@ void Flight::step() {
     }
     if (state_.on_ground) {
         const bool lifting = mode_ == FlightMode::takingOff || (mode_ == FlightMode::mission && !mission_ended_);
+        if (lifting && setup_.vehicle.kind == VehicleKind::helicopter && spooled_s_ < setup_.vehicle.spool_s) {
+            spooled_s_ += kStep_s;
+            state_.battery.draw(setup_.vehicle,
+                                helicopterPower_w(setup_.vehicle, 0, 0, airDensity_kgm3(state_.amsl_m), false), kStep_s);
+            return;
+        }
         if (lifting) {
             state_.on_ground = false;
         } else {
@@ -459,16 +559,20 @@ void Flight::step() {
             if (item.command == cmd::land) {
                 mission_ended_ = true;
                 setMode(FlightMode::landing);
+                if (isWing()) touchDown();
             } else {
                 nextItem();
             }
             break;
         }
         case FlightMode::takingOff:
-            if (followLeg()) setMode(FlightMode::hold);
+            if (followLeg()) {
+                holdHere();
+                setMode(FlightMode::hold);
+            }
             break;
         case FlightMode::returning:
-            if (return_phase_ == 2) {
+            if (return_phase_ == 2 || isWing()) {
                 descend();
             } else if (followLeg()) {
                 if (return_phase_ == 0)
@@ -480,7 +584,10 @@ void Flight::step() {
             descend();
             break;
         default:
-            fly({}, 0);
+            if (isWing())
+                (void)followWing();
+            else
+                fly({}, 0);
             break;
     }
     aim();
@@ -498,9 +605,7 @@ void Flight::step() {
     if (mode_ == FlightMode::mission && !low_battery_ &&
         state_.battery.left_percent <= setup_.vehicle.reserve_percent) {
         low_battery_ = true;
-        note(FlightEvent::message, 0, "battery is down to its reserve: returning");
-        mission_ended_ = true;
-        beginReturn();
+        endAction(setup_.low_battery, "battery is down to its reserve");
     }
     if (state_.battery.left_percent <= 0 && mode_ != FlightMode::landing) {
         note(FlightEvent::message, 0, "battery is empty: landing here");

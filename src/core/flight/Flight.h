@@ -1,5 +1,4 @@
-// A simulated multirotor flying mission items: motion with speed, acceleration and climb limits, wind, battery,
-// attitude, photos. Rehearsal steps it as fast as it goes; the stand-in steps it with the clock.
+// A simulated vehicle flying mission items: motion within the limits of its kind, wind, battery, attitude, photos. Rehearsal steps it as fast as it goes; the stand-in steps it with the clock.
 #pragma once
 
 #include <memory>
@@ -12,6 +11,7 @@
 #include "core/flight/Power.h"
 #include "core/flight/Wind.h"
 #include "core/mission/Guidance.h"
+#include "core/mission/Wing.h"
 #include "core/terrain/Terrain.h"
 
 namespace anhinga {
@@ -48,6 +48,8 @@ struct FlightSetup {
     Wind wind;
     double return_height_m = 60;
     bool item0_is_home = true, repeats_rearm = true;
+    SafetyAction at_end = SafetyAction::hold, lost_link = SafetyAction::returnHome,
+                 low_battery = SafetyAction::returnHome;
 };
 
 class Flight {
@@ -74,6 +76,10 @@ class Flight {
     void drainTo(double left_percent);
     /// It no longer knows where it is: it comes down and drifts with the air.
     void loseGps();
+    /// Nobody is heard any more: it does what it was told to do then.
+    void loseLink();
+    /// The mission goes on from this item of the list, counters kept; or starts there when it is started next.
+    Result<void> goToItem(std::size_t seq);
 
     /// One fixed step of kStep_s.
     void step();
@@ -88,6 +94,8 @@ class Flight {
     double heightHome_m() const { return state_.amsl_m - setup_.home_amsl_m; }
     std::optional<double> heightGround_m() const;
     bool missionEnded() const { return mission_ended_; }
+    /// On the way up from the ground or down to it, where nobody asks for clearance.
+    bool nearGround() const;
     /// Events since the last call.
     std::vector<FlightEvent> takeEvents();
 
@@ -106,9 +114,23 @@ class Flight {
     std::optional<Leg> legTo(std::size_t seq, const Leg* before) const;
     void shapeLeg(const MissionItem& item, const Leg& before);
     void beginReturn();
+    Vec2 withinAirspeed(Vec2 wanted) const;
     void fly(Vec2 wanted, double climb);
     bool followLeg();
     void descend();
+    void touchDown();
+    void holdHere();
+    void endAction(SafetyAction action, const std::string& why);
+    // Fixed wing: WingFlight.cpp
+    bool isWing() const { return setup_.vehicle.kind == VehicleKind::fixedWing; }
+    WingGoal wingGoal(std::size_t seq, const Leg& leg) const;
+    WingGoal homeGoal() const;
+    void takeWing(std::vector<WingLeg> legs);
+    void wingItem(std::size_t seq, const Leg& before);
+    void wingTakeOff(double amsl_m, Vec2 towards_place);
+    bool followWing();
+    void driftDown();
+    void showWing();
     void aim();
     void takePhoto();
     double groundHere() const;
@@ -117,10 +139,17 @@ class Flight {
     LocalFrame frame_;
     Air air_;
     FlightState state_;
+    Vec2 acceleration_;
     FlightMode mode_ = FlightMode::standby, paused_from_ = FlightMode::hold;
     Executor executor_;
     Leg leg_;
+    std::optional<std::size_t> start_at_;
     std::vector<Leg> rest_;  // further legs of the present item, last first
+    WingState wing_;
+    WingLimits wing_limits_;
+    std::vector<WingLeg> wing_legs_, wing_paused_;  // last first
+    bool taking_off_ = false;                       // fixed wing: on the climb-out
+    double spooled_s_ = 0;                          // helicopter: rotor start so far
     int return_phase_ = 0;
     double held_s_ = 0, ground_s_ = 0;
     double take_off_amsl_ = 0;

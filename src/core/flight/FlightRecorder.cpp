@@ -3,12 +3,12 @@
 namespace anhinga {
 
 namespace {
-constexpr const char* kNames[17] = {"position.lat_deg",       "position.lon_deg",     "position.height_amsl_m",
+constexpr const char* kNames[18] = {"position.lat_deg",       "position.lon_deg",     "position.height_amsl_m",
                                     "position.height_home_m", "velocity.ground_mps",  "velocity.climb_mps",
                                     "velocity.air_mps",       "attitude.roll_deg",    "attitude.pitch_deg",
                                     "attitude.yaw_deg",       "battery.voltage_v",    "battery.current_a",
                                     "battery.used_mah",       "battery.left_percent", "throttle.percent",
-                                    "mission.item",           "battery.used_wh"};
+                                    "mission.item",           "battery.used_wh",      "camera.pitch_deg"};
 }
 
 FlightRecorder::FlightRecorder(FlightLog& log) : log_(log) {
@@ -22,7 +22,7 @@ FlightRecorder::FlightRecorder(FlightLog& log) : log_(log) {
 
 void FlightRecorder::sample(const Flight& flight, GeoPoint place, std::optional<double> ground) {
     const FlightState& s = flight.state();
-    const double values[17] = {place.lat_deg,
+    const double values[18] = {place.lat_deg,
                                place.lon_deg,
                                s.amsl_m,
                                flight.heightHome_m(),
@@ -38,7 +38,8 @@ void FlightRecorder::sample(const Flight& flight, GeoPoint place, std::optional<
                                s.battery.left_percent,
                                s.throttle_percent,
                                static_cast<double>(item_),
-                               s.battery.used_wh};
+                               s.battery.used_wh,
+                               s.gimbal_pitch_deg};
     for (std::size_t i = 0; i < columns_.size(); ++i) columns_[i]->add(s.t_s, values[i]);
     if (ground) ground_->add(s.t_s, *ground);
 }

@@ -18,7 +18,7 @@ class FlightRecorder {
 
   private:
     FlightLog& log_;
-    std::array<Channel*, 17> columns_;
+    std::array<Channel*, 18> columns_;
     Channel* ground_;
     int item_ = 0;
 };

@@ -15,7 +15,9 @@ double airDensity_kgm3(double amsl_m) {
     return 1.225 * std::pow(ratio, 4.2559);
 }
 
-double multirotorPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density) {
+namespace {
+/// Power at the rotors: induced and parasite, and climb.
+double rotorPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density) {
     const double weight = v.mass_kg * kGravity;
     const double drag = 0.5 * density * v.drag_area_m2 * air_mps * air_mps;
     const double thrust = std::hypot(weight, drag);
@@ -25,12 +27,46 @@ double multirotorPower_w(const VehicleProfile& v, double air_mps, double climb_m
     const double induced = std::sqrt(std::sqrt(half * half + vh2 * vh2) - half);
     // A descent gives back only a part: rotors do not brake into the battery.
     const double climb_power = weight * (climb_mps > 0 ? climb_mps : 0.3 * climb_mps);
-    return std::max(0.2 * weight, thrust * induced + drag * air_mps + climb_power) / v.efficiency + v.other_power_w;
+    return std::max(0.2 * weight, thrust * induced + drag * air_mps + climb_power);
+}
+}  // namespace
+
+double multirotorPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density) {
+    return rotorPower_w(v, air_mps, climb_mps, density) / v.efficiency + v.other_power_w;
+}
+
+double wingPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density, double bank_rad) {
+    const double weight = v.mass_kg * kGravity;
+    const double pressure = 0.5 * density * air_mps * air_mps * v.wing_area_m2;
+    if (pressure <= 0) return v.other_power_w;
+    const double lift = weight / pressure / std::max(0.2, std::cos(bank_rad));
+    const double drag = pressure * (v.drag_zero + v.drag_induced * lift * lift);
+    return std::max(0.0, drag * air_mps + weight * climb_mps) / v.efficiency + v.other_power_w;
+}
+
+double helicopterPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density, bool lift) {
+    constexpr double kBladeDrag = 0.012, kAdvance = 4.65;
+    const double advance = air_mps / v.tip_mps;
+    const double blades = density * v.rotor_area_m2 * v.solidity * kBladeDrag / 8 * v.tip_mps * v.tip_mps * v.tip_mps *
+                          (1 + kAdvance * advance * advance);
+    return (blades + (lift ? rotorPower_w(v, air_mps, climb_mps, density) : 0)) / v.efficiency + v.other_power_w;
+}
+
+double flightPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density, double bank_rad) {
+    switch (v.kind) {
+        case VehicleKind::multirotor:
+            return multirotorPower_w(v, air_mps, climb_mps, density);
+        case VehicleKind::fixedWing:
+            return wingPower_w(v, air_mps, climb_mps, density, bank_rad);
+        case VehicleKind::helicopter:
+            return helicopterPower_w(v, air_mps, climb_mps, density);
+    }
+    return 0;
 }
 
 double batteriesFor(const VehicleProfile& v, double duration_s, double air_mps) {
     const double usable_wh = v.battery_wh * (1 - v.reserve_percent / 100);
-    return usable_wh > 0 ? multirotorPower_w(v, air_mps, 0, airDensity_kgm3(0)) * duration_s / 3600 / usable_wh : 0;
+    return usable_wh > 0 ? flightPower_w(v, air_mps, 0, airDensity_kgm3(0)) * duration_s / 3600 / usable_wh : 0;
 }
 
 void Battery::draw(const VehicleProfile& v, double power_w, double dt_s) {

@@ -19,7 +19,10 @@ FlightSetup flightSetup(const Plan& plan, double home_amsl_m, std::shared_ptr<co
             wind,
             plan.return_height_m,
             plan.traits.item0_is_home,
-            plan.traits.repeats_rearm};
+            plan.traits.repeats_rearm,
+            plan.at_end,
+            plan.lost_link,
+            plan.low_battery};
 }
 
 const char* failureText(Failure::Kind kind) {
@@ -77,13 +80,15 @@ Result<Failure> parseFailure(const std::string& text) {
 
 namespace {
 
-/// Does what a failure does to the flight; the link is lost to an aircraft that comes home then.
+/// Does what a failure does to the flight.
 void befall(Flight& flight, const Failure& failure, FlightLog& log) {
     log.events.push_back({flight.state().t_s, "failure", failureText(failure.kind)});
     switch (failure.kind) {
         case Failure::returnHome:
-        case Failure::lostLink:
             (void)flight.returnHome();
+            break;
+        case Failure::lostLink:
+            flight.loseLink();
             break;
         case Failure::lowBattery:
             flight.drainTo(flight.setup().vehicle.reserve_percent);
@@ -95,6 +100,14 @@ void befall(Flight& flight, const Failure& failure, FlightLog& log) {
             flight.setWind(failure.blows);
             break;
     }
+}
+
+/// The mission is to start at an item instead of at its beginning; a take-off at its beginning is flown all the same by
+/// the first move up.
+Result<void> startAt(Flight& flight, const Plan& plan, const Mission& mission, ItemId item) {
+    for (std::size_t i = 0; i < mission.items.size(); ++i)
+        if (mission.source[i] == item) return flight.goToItem(i);
+    return fail("{} is not in what is flown", itemText(plan, item));
 }
 
 /// Whether it could get home, second by second, until it is on its way there.
@@ -130,6 +143,8 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
     Flight flight(flightSetup(plan, *home, terrain, options.wind));
     flight.setMission(mission.items);
     if (auto ok = flight.arm(); !ok) return tl::unexpected(ok.error());
+    if (options.start_item != 0)
+        if (auto ok = startAt(flight, plan, mission, options.start_item); !ok) return tl::unexpected(ok.error());
     if (auto ok = flight.startMission(); !ok) return tl::unexpected(ok.error());
 
     auto log = std::make_shared<FlightLog>();
@@ -171,9 +186,7 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
             const auto terrain_here = terrain ? terrain->sample(place) : std::nullopt;
             const auto ground = terrain_here ? std::optional(s.amsl_m - *terrain_here) : std::nullopt;
             recorder.sample(flight, place, ground);
-            const bool landing = flight.mode() == FlightMode::landing ||
-                                 (flight.mode() == FlightMode::returning && length(s.position) < 3 && s.climb_mps < 0);
-            if (ground && away && !landing && s.armed && !s.on_ground &&
+            if (ground && away && s.armed && !flight.nearGround() &&
                 (!result.min_clearance_m || *ground < *result.min_clearance_m)) {
                 result.min_clearance_m = ground;
                 result.min_clearance_at = place;

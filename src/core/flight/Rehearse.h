@@ -52,6 +52,7 @@ struct RehearseOptions {
     double time_limit_s = 6 * 3600;
     std::stop_token stop;
     std::vector<Failure> failures = {};
+    ItemId start_item = 0;  // 0: from the beginning
 };
 
 /// Fails when home's height is unknown (it decides every height above home) or the run was stopped.

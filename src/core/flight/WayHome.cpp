@@ -14,24 +14,50 @@ WayHome wayHome(const Flight& flight) {
     Battery battery = s.battery;
     const auto phase = [&](double seconds, double air_mps, double climb_mps, double amsl_m) {
         way.duration_s += seconds;
-        const double power = multirotorPower_w(v, air_mps, climb_mps, airDensity_kgm3(amsl_m));
+        const double power = flightPower_w(v, air_mps, climb_mps, airDensity_kgm3(amsl_m));
         for (int k = 0; k < kParts && seconds > 0; ++k) battery.draw(v, power, seconds / kParts);
     };
     const double home = flight.setup().home_amsl_m;
     const double top = std::max(s.amsl_m, home + flight.setup().return_height_m);
     // Gusts are not foreseen.
     const Vec2 wind = flight.air().mean(top - home);
-    phase((top - s.amsl_m) / v.climb_mps, length(wind), v.climb_mps, (top + s.amsl_m) / 2);
+    const bool wing = v.kind == VehicleKind::fixedWing;
+    const double still_air = wing ? v.cruise_mps : length(wind);  // through the air while it climbs and descends
+    phase((top - s.amsl_m) / v.climb_mps, still_air, v.climb_mps, (top + s.amsl_m) / 2);
     const double far = length(s.position);
     if (far > 1) {
-        const Vec2 over_ground = s.position * (-v.cruise_mps / far);
-        // Speeding up and braking cost about the time of one of them.
-        phase(far / v.cruise_mps + v.cruise_mps / v.accel_mps2, length(over_ground - wind), 0, top);
+        const Vec2 homeward = s.position * (-1 / far);
+        double ground = v.cruise_mps, air = v.cruise_mps, more_s = 0;
+        if (wing) {
+            // The wind triangle: cruise speed through the air, over ground what is left of it along the way.
+            const double along = dot(wind, homeward), aside = cross(wind, homeward);
+            const double left = v.cruise_mps * v.cruise_mps - aside * aside;
+            ground = left > 0 ? std::sqrt(left) + along : 0;
+        } else {
+            air = length(homeward * v.cruise_mps - wind);
+            if (air > v.max_mps) {
+                const double along = dot(wind, homeward), aside = cross(wind, homeward);
+                const double left = v.max_mps * v.max_mps - aside * aside;
+                ground = left > 0 ? std::min(v.cruise_mps, std::sqrt(left) + along) : 0;
+                air = v.max_mps;
+            }
+            // Speeding up and braking cost about the time of one of them.
+            more_s = v.cruise_mps / v.accel_mps2;
+        }
+        if (ground < 0.5) {  // not against this wind
+            way.duration_s = HUGE_VAL;
+            return way;
+        }
+        phase(far / ground + more_s, air, 0, top);
     }
     const double fall = std::max(0.0, top - home);
-    const double fast = std::max(0.0, fall - kLandBelow_m);
-    phase(fast / v.descent_mps, length(wind), -v.descent_mps, home + fall / 2);
-    phase((fall - fast) / v.land_mps, length(wind), -v.land_mps, home);
+    if (wing) {
+        phase(fall / v.descent_mps, v.cruise_mps, -v.descent_mps, home + fall / 2);
+    } else {
+        const double fast = std::max(0.0, fall - kLandBelow_m);
+        phase(fast / v.descent_mps, still_air, -v.descent_mps, home + fall / 2);
+        phase((fall - fast) / v.land_mps, still_air, -v.land_mps, home);
+    }
     way.left_percent = battery.left_percent;
     return way;
 }

@@ -20,6 +20,13 @@ Vec2 unit(Vec2 v) {
     return l > 1e-9 ? v * (1 / l) : Vec2{};
 }
 
+void accelerate(Vec2& velocity, Vec2& acceleration, Vec2 wanted, const GuidanceLimits& limits, double dt_s) {
+    constexpr double kSettle_s = 0.2;  // what is missing is made up in about this time
+    const Vec2 aim = limited((wanted - velocity) * (1 / kSettle_s), limits.accel_mps2);
+    acceleration = acceleration + limited(aim - acceleration, limits.jerk_mps3 * dt_s);
+    velocity = velocity + acceleration * dt_s;
+}
+
 Vec2 wantedVelocity(const GuidedLeg& leg, Vec2 position, const GuidanceLimits& limits) {
     const Vec2 line = leg.to - leg.from;
     const double run = length(line);

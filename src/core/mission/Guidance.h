@@ -23,8 +23,12 @@ struct GuidedLeg {
     double speed_mps = 0, end_speed_mps = 0;
 };
 struct GuidanceLimits {
-    double accel_mps2 = 2.5, climb_mps = 3, descent_mps = 2;
+    double accel_mps2 = 2.5, climb_mps = 3, descent_mps = 2, jerk_mps3 = 15;
+    bool operator==(const GuidanceLimits&) const = default;
 };
+
+/// One step of a multirotor towards a wanted velocity, through acceleration and jerk limit.
+void accelerate(Vec2& velocity, Vec2& acceleration, Vec2 wanted, const GuidanceLimits& limits, double dt_s);
 
 /// Velocity wanted at `position`: along the leg, back towards it where off, slow enough to stop or turn at its end, and
 /// no faster than the climb allows.

@@ -3,7 +3,7 @@
 #include <unordered_map>
 
 #include "core/mission/Guidance.h"
-#include "core/mission/Route.h"
+#include "core/mission/PathParts.h"
 
 namespace anhinga {
 
@@ -30,17 +30,14 @@ class PathBuilder {
   public:
     PathBuilder(const Plan& plan, const Route& route, const Terrain* terrain, const Path* before)
         : plan_(plan), route_(route), terrain_(terrain), before_(before), ground_(homeAmsl(plan, terrain)) {
-        limits_ = {plan.vehicle.accel_mps2, plan.vehicle.climb_mps, plan.vehicle.descent_mps};
-        path_.accel_mps2 = limits_.accel_mps2;
-        path_.climb_mps = limits_.climb_mps;
-        path_.descent_mps = limits_.descent_mps;
+        limits_ = {plan.vehicle.accel_mps2, plan.vehicle.climb_mps, plan.vehicle.descent_mps, plan.vehicle.jerk_mps3};
+        path_.limits = limits_;
     }
 
     Path run() {
-        chooseFrame();
+        path_.frame = pathFrame(plan_, route_);
         if (before_ != nullptr &&
-            !(before_->frame.origin() == path_.frame.origin() && before_->accel_mps2 == path_.accel_mps2 &&
-              before_->climb_mps == path_.climb_mps && before_->descent_mps == path_.descent_mps))
+            !(before_->frame.origin() == path_.frame.origin() && before_->limits == path_.limits))
             before_ = nullptr;
         points();
         shapeCurves();
@@ -59,18 +56,6 @@ class PathBuilder {
     }
 
   private:
-    void chooseFrame() {
-        if (plan_.home) {
-            path_.frame = LocalFrame(plan_.home->position);
-            return;
-        }
-        for (const RouteStep& step : route_.steps)
-            if (const auto* nav = std::get_if<RouteNav>(&step.what)) {
-                path_.frame = LocalFrame(nav->position);
-                return;
-            }
-    }
-
     std::optional<double> amslAt(GeoPoint place, Height height) const {
         if (height.ref != HeightRef::home) return amslOf(plan_, terrain_, place, height);
         return ground_ ? std::optional(*ground_ + height.value_m) : std::nullopt;
@@ -312,7 +297,7 @@ class PathBuilder {
         // where the leg before let go, not from the corner's own.
         if (!motion.amsl_m || !a.amsl_m) motion.amsl_m = a.amsl_m;
         put(motion.position, motion.amsl_m);
-        Vec2 shown = motion.velocity;
+        Vec2 shown = motion.velocity, acceleration;
         double reach = f.stops ? 0.3 : std::min(f.acceptance_m, run);
         // A leg lets go only within a metre of its height too; the height lags a little behind a slope.
         if (up && std::abs(*up) > 0.1) reach = std::min(reach, std::max(0.3, 0.8 * run / std::abs(*up)));
@@ -322,7 +307,7 @@ class PathBuilder {
             const bool settled = length(off) < 0.15 && length(sideways) < 0.15 && dot(motion.velocity, along) >= 0;
             if (settled || length(to - motion.position) <= std::max(reach, 0.5)) break;
             const Vec2 wanted = wantedVelocity(guided, motion.position, limits_);
-            motion.velocity = motion.velocity + limited(wanted - motion.velocity, limits_.accel_mps2 * kTraceStep_s);
+            accelerate(motion.velocity, acceleration, wanted, limits_, kTraceStep_s);
             motion.position = motion.position + motion.velocity * kTraceStep_s;
             if (const auto height = heightAt(motion.position); height && motion.amsl_m) {
                 const bool inside = dot(motion.position - from, along) > 0;
@@ -435,7 +420,15 @@ class PathBuilder {
 
 }  // namespace
 
+LocalFrame pathFrame(const Plan& plan, const Route& route) {
+    if (plan.home) return LocalFrame(plan.home->position);
+    for (const RouteStep& step : route.steps)
+        if (const auto* nav = std::get_if<RouteNav>(&step.what)) return LocalFrame(nav->position);
+    return LocalFrame(GeoPoint{});
+}
+
 Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain, const Path* before) {
+    if (plan.vehicle.kind == VehicleKind::fixedWing) return wingPathOf(plan, route, terrain);
     return PathBuilder(plan, route, terrain, before).run();
 }
 

@@ -6,6 +6,7 @@
 #include <variant>
 #include <vector>
 
+#include "core/mission/Guidance.h"
 #include "core/pattern/Heights.h"
 #include "core/pattern/Pattern.h"
 #include "core/plan/Plan.h"
@@ -64,7 +65,7 @@ struct LinePoint {
 struct PathLeg {
     std::size_t from = 0, to = 0;
     bool repeat = false;
-    bool climb = false;  // straight up or down at one place
+    bool climb = false;  // from or to the ground, or up and down at one place (sloped for a fixed wing)
     bool way_home = false;
     bool curve = false;    // spline or circle
     ItemId source = 0;     // the item the leg leads to (for a repeat: the item it hangs on)
@@ -106,7 +107,7 @@ struct Path {
     LocalFrame frame{GeoPoint{}};
     double length_m = 0;                                    // of the itinerary legs as flown, each once
     std::vector<FlownLeg> flown;                            // of the itinerary legs
-    double accel_mps2 = 0, climb_mps = 0, descent_mps = 0;  // they were flown with
+    GuidanceLimits limits;  // they were flown with
 };
 
 /// First the climb above home, then across (a multirotor's first move); return home climbs to the return height first.

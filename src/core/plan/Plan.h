@@ -206,12 +206,19 @@ struct Home {
     bool operator==(const Home&) const = default;
 };
 
-/// Multirotor numbers used by rehearsal and checks. See docs/formulas.md for the power model.
+enum class VehicleKind { multirotor, fixedWing, helicopter };
+/// Numbers used by rehearsal and checks. See docs/formulas.md for motion and power.
 struct VehicleProfile {
     std::string name = "Darter 4";
+    VehicleKind kind = VehicleKind::multirotor;
     double cruise_mps = 8, max_mps = 15, climb_mps = 3, descent_mps = 2, land_mps = 0.7;
-    double accel_mps2 = 2.5, yaw_rate_dps = 60;
+    double accel_mps2 = 2.5, jerk_mps3 = 15, yaw_rate_dps = 60;
     double mass_kg = 1.9, rotor_area_m2 = 0.29, drag_area_m2 = 0.035, efficiency = 0.55, other_power_w = 14;
+    // Fixed wing: slowest flight, how far above it (in percent) it is kept, banks and circles, drag polar.
+    double stall_mps = 9, stall_margin_percent = 20, bank_deg = 35, roll_rate_dps = 60, circle_radius_m = 60;
+    double wing_area_m2 = 0.42, drag_zero = 0.04, drag_induced = 0.046;
+    // Helicopter: rotor brought up to speed before take-off, blade tips, share of the disc that is blade.
+    double spool_s = 10, tip_mps = 110, solidity = 0.05;
     double battery_wh = 89, battery_cells = 4, battery_resistance_ohm = 0.03, reserve_percent = 20;
     bool operator==(const VehicleProfile&) const = default;
 };
@@ -247,6 +254,9 @@ struct Defaults {
     bool operator==(const Defaults&) const = default;
 };
 
+/// What the aircraft does by itself when something happens, or when the mission has no end of its own.
+enum class SafetyAction { returnHome, land, hold, carryOn };
+
 struct Plan {
     std::string title = "Untitled";
     std::string notes;
@@ -260,6 +270,9 @@ struct Plan {
     std::optional<double> ceiling_m;  // above home
     std::optional<double> floor_m;    // above home
     double return_height_m = 60;      // above home
+    SafetyAction at_end = SafetyAction::hold;  // of a mission that neither lands nor returns; never carryOn
+    SafetyAction lost_link = SafetyAction::returnHome;
+    SafetyAction low_battery = SafetyAction::returnHome;  // at the reserve; never hold
     /// Home's height AMSL when the heights above home were set; a home that moved since is a finding.
     std::optional<double> heights_set_at_amsl_m;
     std::vector<Item> items;
@@ -315,6 +328,10 @@ bool hasArea(ItemKind kind);
 /// Words for screens and messages.
 const char* refText(HeightRef ref);
 const char* kindText(ItemKind kind);
+/// "multirotor", "fixed wing", "helicopter".
+const char* vehicleText(VehicleKind kind);
+/// "return home", "land there", "hold", "carry on".
+const char* actionText(SafetyAction action);
 /// "mast", "wire", "trees".
 const char* obstacleText(ObstacleKind kind);
 /// "60 m home".

@@ -46,24 +46,48 @@ struct Number {
     double* value;
     double low, high;
 };
+/// Those that mean something for its kind.
 inline std::vector<Number> vehicleNumbers(VehicleProfile& v) {
-    return {{"cruise_mps", &v.cruise_mps, 0.1, 100},
-            {"max_mps", &v.max_mps, 0.1, 150},
-            {"climb_mps", &v.climb_mps, 0.1, 50},
-            {"descent_mps", &v.descent_mps, 0.1, 50},
-            {"land_mps", &v.land_mps, 0.1, 10},
-            {"accel_mps2", &v.accel_mps2, 0.1, 50},
-            {"yaw_rate_dps", &v.yaw_rate_dps, 1, 720},
-            {"mass_kg", &v.mass_kg, 0.02, 1000},
-            {"rotor_area_m2", &v.rotor_area_m2, 0.001, 500},
-            {"drag_area_m2", &v.drag_area_m2, 0, 50},
-            {"efficiency", &v.efficiency, 0.05, 1},
-            {"other_power_w", &v.other_power_w, 0, 1e5},
-            {"battery_wh", &v.battery_wh, 0.1, 1e6},
-            {"battery_cells", &v.battery_cells, 1, 200},
-            {"battery_resistance_ohm", &v.battery_resistance_ohm, 0, 10},
-            {"reserve_percent", &v.reserve_percent, 0, 95}};
+    std::vector<Number> numbers{{"cruise_mps", &v.cruise_mps, 0.1, 100},
+                                {"max_mps", &v.max_mps, 0.1, 150},
+                                {"climb_mps", &v.climb_mps, 0.1, 50},
+                                {"descent_mps", &v.descent_mps, 0.1, 50},
+                                {"land_mps", &v.land_mps, 0.1, 10},
+                                {"accel_mps2", &v.accel_mps2, 0.1, 50}};
+    const auto add = [&](std::initializer_list<Number> more) { numbers.insert(numbers.end(), more); };
+    if (v.kind == VehicleKind::fixedWing)
+        add({{"stall_mps", &v.stall_mps, 1, 100},
+             {"stall_margin_percent", &v.stall_margin_percent, 0, 200},
+             {"bank_deg", &v.bank_deg, 5, 75},
+             {"roll_rate_dps", &v.roll_rate_dps, 5, 720},
+             {"circle_radius_m", &v.circle_radius_m, 5, 5000},
+             {"mass_kg", &v.mass_kg, 0.02, 1000},
+             {"wing_area_m2", &v.wing_area_m2, 0.01, 500},
+             {"drag_zero", &v.drag_zero, 0.001, 1},
+             {"drag_induced", &v.drag_induced, 0, 1}});
+    else
+        add({{"jerk_mps3", &v.jerk_mps3, 1, 1000},
+             {"yaw_rate_dps", &v.yaw_rate_dps, 1, 720},
+             {"mass_kg", &v.mass_kg, 0.02, 1000},
+             {"rotor_area_m2", &v.rotor_area_m2, 0.001, 500},
+             {"drag_area_m2", &v.drag_area_m2, 0, 50}});
+    if (v.kind == VehicleKind::helicopter)
+        add({{"spool_s", &v.spool_s, 0, 600}, {"tip_mps", &v.tip_mps, 10, 300}, {"solidity", &v.solidity, 0.005, 0.3}});
+    add({{"efficiency", &v.efficiency, 0.05, 1},
+         {"other_power_w", &v.other_power_w, 0, 1e5},
+         {"battery_wh", &v.battery_wh, 0.1, 1e6},
+         {"battery_cells", &v.battery_cells, 1, 200},
+         {"battery_resistance_ohm", &v.battery_resistance_ohm, 0, 10},
+         {"reserve_percent", &v.reserve_percent, 0, 95}});
+    return numbers;
 }
+inline constexpr Name kVehicleKinds[] = {{"multirotor", int(VehicleKind::multirotor)},
+                                         {"fixed-wing", int(VehicleKind::fixedWing)},
+                                         {"helicopter", int(VehicleKind::helicopter)}};
+inline constexpr Name kSafetyActions[] = {{"return-home", int(SafetyAction::returnHome)},
+                                          {"land", int(SafetyAction::land)},
+                                          {"hold", int(SafetyAction::hold)},
+                                          {"carry-on", int(SafetyAction::carryOn)}};
 inline std::vector<Number> cameraNumbers(CameraProfile& c) {
     return {{"sensor_w_mm", &c.sensor_w_mm, 0.5, 200},
             {"sensor_h_mm", &c.sensor_h_mm, 0.5, 200},

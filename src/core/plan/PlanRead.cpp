@@ -307,6 +307,7 @@ void readPlanMembers(Plan& plan, const Json& a) {
     plan.defaults.hold_s = numberOr(d, "hold_s", plan.defaults.hold_s, 0, 86400);
     const Json v = section("vehicle");
     plan.vehicle.name = textOr(v, "name", plan.vehicle.name.c_str());
+    plan.vehicle.kind = static_cast<VehicleKind>(valueOf(kVehicleKinds, textOr(v, "kind", "multirotor"), "vehicle kind"));
     for (const Number& n : vehicleNumbers(plan.vehicle)) *n.value = numberOr(v, n.key, *n.value, n.low, n.high);
     const Json c = section("camera");
     plan.camera.name = textOr(c, "name", plan.camera.name.c_str());
@@ -328,6 +329,14 @@ void readPlanMembers(Plan& plan, const Json& a) {
         plan.ceiling_m = number(a, "ceiling_m", -kMaxHeight_m, kMaxHeight_m);
     if (a.contains("floor_m") && !a.at("floor_m").is_null())
         plan.floor_m = number(a, "floor_m", -kMaxHeight_m, kMaxHeight_m);
+    const auto action = [&](const char* key, SafetyAction& to, std::optional<SafetyAction> never) {
+        if (!a.contains(key)) return;
+        to = static_cast<SafetyAction>(valueOf(kSafetyActions, textOr(a, key, ""), key));
+        if (to == never) wrong("{} cannot be \"{}\"", key, textOr(a, key, ""));
+    };
+    action("at_end", plan.at_end, SafetyAction::carryOn);
+    action("lost_link", plan.lost_link, {});
+    action("low_battery", plan.low_battery, SafetyAction::hold);
     plan.return_height_m = numberOr(a, "return_height_m", plan.return_height_m, 0, kMaxHeight_m);
     if (a.contains("heights_set_at_amsl_m"))
         plan.heights_set_at_amsl_m = number(a, "heights_set_at_amsl_m", -kMaxHeight_m, kMaxHeight_m);
@@ -357,7 +366,7 @@ void readPlanMembers(Plan& plan, const Json& a) {
     }
     plan.unknown =
         unknownOf(a, {"format", "sorties", "title", "notes", "home", "defaults", "vehicle", "camera", "autopilot",
-                      "clearance_min_m", "clearance_margin_m", "ceiling_m", "floor_m", "sections", "return_height_m",
+                      "clearance_min_m", "clearance_margin_m", "ceiling_m", "floor_m", "sections", "return_height_m", "at_end", "lost_link", "low_battery",
                       "heights_set_at_amsl_m", "terrain", "imagery", "next_id"});
 }
 

@@ -202,7 +202,7 @@ std::string writePlanText(const Plan& plan) {
                      {"acceptance_m", plan.defaults.acceptance_m},
                      {"hold_s", plan.defaults.hold_s}};
     VehicleProfile vehicle = plan.vehicle;
-    a["vehicle"] = {{"name", vehicle.name}};
+    a["vehicle"] = {{"name", vehicle.name}, {"kind", nameOf(kVehicleKinds, int(vehicle.kind))}};
     for (const Number& n : vehicleNumbers(vehicle)) a["vehicle"][n.key] = *n.value;
     CameraProfile camera = plan.camera;
     a["camera"] = {{"name", camera.name}, {"px_across", camera.px_across}, {"px_along", camera.px_along}};
@@ -220,6 +220,9 @@ std::string writePlanText(const Plan& plan) {
     if (plan.ceiling_m) a["ceiling_m"] = *plan.ceiling_m;
     if (plan.floor_m) a["floor_m"] = *plan.floor_m;
     a["return_height_m"] = plan.return_height_m;
+    a["at_end"] = nameOf(kSafetyActions, int(plan.at_end));
+    a["lost_link"] = nameOf(kSafetyActions, int(plan.lost_link));
+    a["low_battery"] = nameOf(kSafetyActions, int(plan.low_battery));
     if (plan.heights_set_at_amsl_m) a["heights_set_at_amsl_m"] = *plan.heights_set_at_amsl_m;
     a["terrain"] = plan.terrain_files;
     a["imagery"] = plan.imagery_files;

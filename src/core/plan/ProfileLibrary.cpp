@@ -40,6 +40,15 @@ void take(const Json& j, const char* key, bool& to) {
 VehicleProfile vehicleOf(const Json& j, const std::string& name) {
     VehicleProfile v;
     v.name = name;
+    if (j.contains("kind")) {
+        bool known = false;
+        for (const planfile::Name& n : planfile::kVehicleKinds)
+            if (j["kind"] == n.text) {
+                v.kind = static_cast<VehicleKind>(n.value);
+                known = true;
+            }
+        if (!known) throw Wrong{"kind must be multirotor, fixed-wing or helicopter"};
+    }
     for (const Number& n : planfile::vehicleNumbers(v)) take(j, n.key, n.low, n.high, *n.value);
     return v;
 }
@@ -86,6 +95,38 @@ std::vector<T> listOf(const Json& root, const char* key, F one) {
 
 }  // namespace
 
+VehicleProfile skimmer() {
+    VehicleProfile v;
+    v.name = "Skimmer 2";
+    v.kind = VehicleKind::fixedWing;
+    v.cruise_mps = 16;
+    v.max_mps = 24;
+    v.climb_mps = 3;
+    v.descent_mps = 2.5;
+    v.mass_kg = 2.6;
+    v.other_power_w = 12;
+    v.efficiency = 0.5;
+    v.battery_wh = 104;
+    return v;
+}
+VehicleProfile helicopter() {
+    VehicleProfile v;
+    v.name = "Single-rotor helicopter, 6 kg";
+    v.kind = VehicleKind::helicopter;
+    v.cruise_mps = 12;
+    v.max_mps = 22;
+    v.climb_mps = 3;
+    v.mass_kg = 6;
+    v.rotor_area_m2 = 2.2;
+    v.drag_area_m2 = 0.08;
+    v.efficiency = 0.75;
+    v.other_power_w = 25;
+    v.battery_wh = 533;
+    v.battery_cells = 12;
+    v.battery_resistance_ohm = 0.03;
+    return v;
+}
+
 ProfileLibrary genericProfiles() {
     ProfileLibrary library;
     const VehicleProfile standard;
@@ -118,7 +159,7 @@ ProfileLibrary genericProfiles() {
     heavy.battery_wh = 710;
     heavy.battery_cells = 12;
     heavy.battery_resistance_ohm = 0.02;
-    library.vehicles = {standard, small, survey, heavy};
+    library.vehicles = {standard, small, survey, heavy, skimmer(), helicopter()};
     struct Lens {
         const char* name;
         double w, h, f;
@@ -182,7 +223,7 @@ std::string writeProfiles(const ProfileLibrary& library) {
     Json root{{"anhinga_profiles", 1}};
     root["vehicles"] = root["cameras"] = root["autopilots"] = Json::array();
     for (VehicleProfile v : library.vehicles) {
-        Json j{{"name", v.name}};
+        Json j{{"name", v.name}, {"kind", planfile::nameOf(planfile::kVehicleKinds, int(v.kind))}};
         for (const Number& n : planfile::vehicleNumbers(v)) j[n.key] = *n.value;
         root["vehicles"].push_back(j);
     }
@@ -215,6 +256,18 @@ constexpr Label kLabels[] = {{"cruise_mps", "Cruise", "m/s"},
                              {"descent_mps", "Descent", "m/s"},
                              {"land_mps", "Touchdown", "m/s"},
                              {"accel_mps2", "Acceleration", "m/s²"},
+                             {"jerk_mps3", "Jerk", "m/s³"},
+                             {"stall_mps", "Stall", "m/s"},
+                             {"stall_margin_percent", "Margin to stall", "%"},
+                             {"bank_deg", "Bank, most", "°"},
+                             {"roll_rate_dps", "Roll rate", "°/s"},
+                             {"circle_radius_m", "Circles, radius", "m"},
+                             {"wing_area_m2", "Wing area", "m²"},
+                             {"drag_zero", "Drag without lift", ""},
+                             {"drag_induced", "Drag by lift²", ""},
+                             {"spool_s", "Rotor start", "s"},
+                             {"tip_mps", "Blade tips", "m/s"},
+                             {"solidity", "Blade share", ""},
                              {"yaw_rate_dps", "Turn rate", "°/s"},
                              {"mass_kg", "Mass", "kg"},
                              {"rotor_area_m2", "Rotor area", "m²"},

@@ -24,7 +24,10 @@ struct ProfileLibrary {
     bool operator==(const ProfileLibrary&) const = default;
 };
 
-/// Generic multirotors, cameras by sensor size, autopilots by MAVLink family number.
+/// "Skimmer 2", a generic fixed wing; and a generic helicopter.
+VehicleProfile skimmer();
+VehicleProfile helicopter();
+/// Generic vehicles, cameras by sensor size, autopilots by MAVLink family number.
 ProfileLibrary genericProfiles();
 
 /// A JSON object of our own: {"anhinga_profiles": 1, "vehicles": [...], "cameras": [...], "autopilots": [...]}, each

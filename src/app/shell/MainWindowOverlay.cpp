@@ -1,0 +1,192 @@
+// What map and Scene show of a flight: rehearsed, under way, or flown.
+#include <QtWidgets>
+
+#include "app/shell/MainWindow.h"
+#include "core/pattern/Coverage.h"
+
+namespace anhinga {
+
+namespace {
+
+/// Place, heading and height at a time of a log.
+std::optional<MapOverlay::Aircraft> aircraftAt(const FlightLog& log, double t) {
+    const Channel* lat = log.find("position.lat_deg");
+    const Channel* lon = log.find("position.lon_deg");
+    const Channel* yaw = log.find("attitude.yaw_deg");
+    if (lat == nullptr || lon == nullptr) return std::nullopt;
+    const auto a = lat->at(t), b = lon->at(t);
+    if (!a || !b) return std::nullopt;
+    return MapOverlay::Aircraft{{*a, *b}, yaw != nullptr ? yaw->at(t).value_or(0) : 0, std::nullopt};
+}
+
+double valueAt(const FlightLog& log, const char* name, double t, double otherwise) {
+    const Channel* c = log.find(name);
+    return c != nullptr ? c->at(t).value_or(otherwise) : otherwise;
+}
+
+/// Heights AMSL of a log: its own, or those above home.
+class LogHeights {
+  public:
+    LogHeights(const FlightLog& log, double home_amsl_m)
+        : amsl_(log.find("position.height_amsl_m")), home_(log.find("position.height_home_m")), base_(home_amsl_m) {}
+    double at(double t) const {
+        if (amsl_ != nullptr)
+            if (const auto v = amsl_->at(t)) return *v;
+        return base_ + (home_ != nullptr ? home_->at(t).value_or(0) : 0);
+    }
+
+  private:
+    const Channel *amsl_, *home_;
+    double base_;
+};
+
+std::optional<SceneAircraft> sceneAircraftAt(const FlightLog& log, double t, double home_amsl_m, bool wing) {
+    const auto a = aircraftAt(log, t);
+    if (!a) return std::nullopt;
+    return SceneAircraft{a->place,
+                         LogHeights(log, home_amsl_m).at(t),
+                         a->heading_deg,
+                         valueAt(log, "attitude.pitch_deg", t, 0),
+                         valueAt(log, "attitude.roll_deg", t, 0),
+                         valueAt(log, "camera.pitch_deg", t, 0),
+                         wing};
+}
+
+std::vector<TrackPoint> sceneTrackOf(const FlightLog& log, double until, double home_amsl_m) {
+    std::vector<TrackPoint> track;
+    const Channel* lat = log.find("position.lat_deg");
+    const Channel* lon = log.find("position.lon_deg");
+    if (lat == nullptr || lon == nullptr) return track;
+    const LogHeights height(log, home_amsl_m);
+    for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()) && lat->t_s[i] <= until; ++i)
+        track.push_back({{lat->value[i], lon->value[i]}, height.at(lat->t_s[i])});
+    return track;
+}
+
+/// The photo taken just before `t`, as long as it flashes.
+std::optional<PlannedPhoto> flashAt(const FlightLog& log, double t, double home_amsl_m) {
+    constexpr double kFlash_s = 0.8;
+    std::optional<double> when;
+    for (const LogEvent& e : log.events)
+        if (e.kind == "photo" && e.t_s <= t && t - e.t_s < kFlash_s) when = e.t_s;
+    const auto a = when ? aircraftAt(log, *when) : std::nullopt;
+    if (!a) return std::nullopt;
+    return PlannedPhoto{a->place, LogHeights(log, home_amsl_m).at(*when), a->heading_deg,
+                        valueAt(log, "camera.pitch_deg", *when, -90)};
+}
+
+std::vector<GeoPoint> trackOf(const FlightLog& log, double until) {
+    std::vector<GeoPoint> track;
+    const Channel* lat = log.find("position.lat_deg");
+    const Channel* lon = log.find("position.lon_deg");
+    if (lat == nullptr || lon == nullptr) return track;
+    for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()) && lat->t_s[i] <= until; ++i)
+        track.push_back({lat->value[i], lon->value[i]});
+    return track;
+}
+
+std::vector<GeoPoint> photosOf(const FlightLog& log, double until) {
+    std::vector<GeoPoint> photos;
+    for (const LogEvent& e : log.events)
+        if (e.kind == "photo" && e.t_s <= until)
+            if (const auto a = aircraftAt(log, e.t_s)) photos.push_back(a->place);
+    return photos;
+}
+
+/// Time of the log's sample nearest to a place, within `reach_m`.
+std::optional<double> timeNear(const FlightLog& log, GeoPoint place, double reach_m) {
+    const Channel* lat = log.find("position.lat_deg");
+    const Channel* lon = log.find("position.lon_deg");
+    if (lat == nullptr || lon == nullptr) return std::nullopt;
+    const LocalFrame frame(place);
+    std::optional<double> best;
+    for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()); ++i) {
+        const double d = length(frame.toLocal({lat->value[i], lon->value[i]}));
+        if (d < reach_m) {
+            reach_m = d;
+            best = lat->t_s[i];
+        }
+    }
+    return best;
+}
+
+}  // namespace
+
+void MainWindow::headTo(GeoPoint place, double reach_m) {
+    const auto rehearsal = plan_.flownRehearsal();
+    if (workspace_ == Workspace::rehearse && rehearsal) {
+        if (const auto t = timeNear(*rehearsal->log, place, reach_m)) rehearse_->setPlayHead(*t);
+    } else if (workspace_ == Workspace::debrief && review_.log()) {
+        if (const auto t = timeNear(*review_.log(), place, reach_m)) {
+            traces_->setCursor(*t);
+            refreshOverlay();
+        }
+    }
+}
+
+void MainWindow::refreshOverlay() {
+    MapOverlay o;
+    SceneOverlay s;
+    const Plan& plan = *plan_.plan();
+    const bool wing = plan.vehicle.kind == VehicleKind::fixedWing;
+    const double home_amsl = homeAmsl(plan, plan_.terrain().get()).value_or(0);
+    const bool deep = sceneShown();  // what only the Scene shows is made for it alone
+    ItemId active = 0;
+    const auto& mission = plan_.flownView().mission;
+    const auto itemOf = [&](double seq) -> ItemId {
+        return mission && seq >= 0 && seq < static_cast<double>(mission->source.size())
+                   ? mission->source[static_cast<std::size_t>(seq)]
+                   : 0;
+    };
+    const auto rehearsal = plan_.flownRehearsal();
+    if (workspace_ == Workspace::rehearse && rehearsal) {
+        const FlightLog& log = *rehearsal->log;
+        const double t = rehearse_->playHead();
+        o.aircraft = aircraftAt(log, t);
+        // With something going wrong, where that leads is to be seen at once.
+        o.track = trackOf(log, plan_.failure() ? INFINITY : t);
+        o.photos = photosOf(log, t);
+        const auto flash = flashAt(log, t, home_amsl);
+        if (flash)
+            o.flash = photoOnGround(*flash, plan.camera, plan_.terrain().get(), home_amsl);
+        if (rehearse_->following() && o.aircraft && !deep) map_->keepInView(o.aircraft->place);
+        if (deep) {
+            s.aircraft = sceneAircraftAt(log, t, home_amsl, wing);
+            s.track = sceneTrackOf(log, INFINITY, home_amsl);
+            s.flash = flash;
+            s.can_scrub = true;
+        }
+        if (const Channel* c = log.find("mission.item")) active = itemOf(c->at(t).value_or(-1));
+    } else if (workspace_ == Workspace::field && link_.connected()) {
+        const VehicleSnapshot& v = link_.vehicle();
+        if (v.position) o.aircraft = MapOverlay::Aircraft{*v.position, v.heading_deg.value_or(0), {}};
+        for (const auto& [place, height] : v.track) o.track.push_back(place);
+        if (deep && v.position && v.height_home_m) {
+            const double base = v.home_amsl_m.value_or(home_amsl);
+            s.aircraft = SceneAircraft{*v.position,
+                                       v.amsl_m.value_or(base + *v.height_home_m),
+                                       v.heading_deg.value_or(0),
+                                       v.pitch_deg.value_or(0),
+                                       v.roll_deg.value_or(0),
+                                       0,
+                                       wing};
+            for (const auto& [place, height] : v.track) s.track.push_back({place, base + height});
+        }
+        if (v.armed && v.mission_item) active = itemOf(*v.mission_item);
+    } else if (workspace_ == Workspace::debrief && review_.log()) {
+        o.plan_quiet = true;
+        o.track = trackOf(*review_.log(), INFINITY);
+        o.photos = photosOf(*review_.log(), INFINITY);
+        o.aircraft = aircraftAt(*review_.log(), traces_->cursor());
+        if (deep) {
+            s.aircraft = sceneAircraftAt(*review_.log(), traces_->cursor(), home_amsl, wing);
+            s.track = sceneTrackOf(*review_.log(), INFINITY, home_amsl);
+            s.can_scrub = true;
+        }
+    }
+    itinerary_->setActive(active);
+    map_->setOverlay(std::move(o));
+    scene_->setOverlay(std::move(s));
+}
+
+}  // namespace anhinga
