@@ -23,6 +23,7 @@
 
 #include "app/band/Band.h"
 #include "app/map/MapView.h"
+#include "app/scene/SceneView.h"
 #endif
 
 using namespace anhinga;
@@ -39,6 +40,37 @@ void rehearsePatrol(benchmark::State& state) {
     state.counters["x_real_time"] = benchmark::Counter(flown, benchmark::Counter::kIsRate);
 }
 BENCHMARK(rehearsePatrol)->Unit(benchmark::kMillisecond);
+
+/// A Block of 1,000 photos flown in a wind with gusts that grows with height.
+void rehearseBlockInWind(benchmark::State& state) {
+    auto plan = loadPlan(std::string(DEMO_DIR) + "/quarry.anhinga.geojson");
+    const auto terrain = Terrain::open({std::string(DEMO_DIR) + "/quillmere-elevation.tif"});
+    for (Item& i : plan->items)
+        if (isPattern(i.kind)) {
+            i.pattern.edit().overlap_percent = 87;
+            i.height = Height::aboveGround(55);
+        }
+    plan->vehicle.battery_wh *= 10;  // all of it in one
+    const PlanView view = viewOf(*plan, terrain->get());
+    RehearseOptions options;
+    options.wind = {250, 6, 0.14, 1.5, 1};
+    double flown = 0;
+    for (auto _ : state) flown += rehearse(*plan, *view.mission, *terrain, options)->duration_s;
+    state.counters["photos"] = static_cast<double>(view.route.photos);
+    state.counters["x_real_time"] = benchmark::Counter(flown, benchmark::Counter::kIsRate);
+}
+BENCHMARK(rehearseBlockInWind)->Unit(benchmark::kMillisecond);
+
+/// The fixed wing round the coast.
+void rehearseCoast(benchmark::State& state) {
+    const auto plan = loadPlan(std::string(DEMO_DIR) + "/coast.anhinga.geojson");
+    const auto terrain = Terrain::open({std::string(DEMO_DIR) + "/quillmere-elevation.tif"});
+    const PlanView view = viewOf(*plan, terrain->get());
+    double flown = 0;
+    for (auto _ : state) flown += rehearse(*plan, *view.mission, *terrain)->duration_s;
+    state.counters["x_real_time"] = benchmark::Counter(flown, benchmark::Counter::kIsRate);
+}
+BENCHMARK(rehearseCoast)->Unit(benchmark::kMillisecond);
 
 void derivePatrol(benchmark::State& state) {
     const auto plan = loadPlan(std::string(DEMO_DIR) + "/patrol.anhinga.geojson");
@@ -410,6 +442,56 @@ BENCHMARK(dragBlockCorner)
     ->Iterations(40)
     ->UseRealTime()
     ->Unit(benchmark::kMillisecond);
+
+/// The Scene of the quarry at 1280 x 800, turning a little with every frame: frames a second, and milliseconds of each
+/// part. Needs a display with OpenGL (Xvfb will do); argument 1 adds the camera's eye.
+void sceneFrame(benchmark::State& state) {
+    PlanSession session;
+    session.load(QString(DEMO_DIR) + "/quarry.anhinga.geojson");
+    session.waitUntilDerived(20000);
+    SceneView scene(&session);
+    scene.setTheme(Theme::light());
+    scene.resize(1280, 800);
+    scene.show();
+    for (const double start = monotonicMs(); !scene.groundReady() && monotonicMs() - start < 10000;)
+        QApplication::processEvents(QEventLoop::WaitForMoreEvents, 20);
+    if (!scene.problem().isEmpty() || !scene.groundReady() || QGuiApplication::platformName() == "offscreen")
+        return state.SkipWithError(("no OpenGL on this display: " + scene.problem().toStdString()).c_str());
+    if (state.range(0) == 1) {
+        const auto log = session.derived()->rehearsal->log;
+        SceneOverlay overlay;
+        const double t = 300;
+        overlay.aircraft = SceneAircraft{{*log->find("position.lat_deg")->at(t), *log->find("position.lon_deg")->at(t)},
+                                         *log->find("position.height_amsl_m")->at(t), 80, 0, 0, -40, false};
+        scene.setOverlay(overlay);
+        scene.setEye(EyeMode::inset);
+    }
+    scene.setMeasuring(true);
+    scene.grabFramebuffer();
+    SceneCost sum;
+    int frames = 0;
+    for (auto _ : state) {
+        scene.camera().orbit(1.5, 0);
+        scene.repaint();
+        const SceneCost& c = scene.lastCost();
+        sum.sky_ms += c.sky_ms;
+        sum.ground_ms += c.ground_ms;
+        sum.shapes_ms += c.shapes_ms;
+        sum.labels_ms += c.labels_ms;
+        sum.all_ms += c.all_ms;
+        sum.triangles += c.triangles;
+        ++frames;
+    }
+    const double n = std::max(1, frames);
+    state.counters["sky_ms"] = sum.sky_ms / n;
+    state.counters["ground_ms"] = sum.ground_ms / n;
+    state.counters["shapes_ms"] = sum.shapes_ms / n;
+    state.counters["labels_ms"] = sum.labels_ms / n;
+    state.counters["frame_ms"] = sum.all_ms / n;
+    state.counters["triangles"] = static_cast<double>(sum.triangles) / n;
+    state.counters["frames_a_second"] = benchmark::Counter(n, benchmark::Counter::kIsRate);
+}
+BENCHMARK(sceneFrame)->Arg(0)->Arg(1)->ArgName("eye")->Iterations(120)->UseRealTime()->Unit(benchmark::kMillisecond);
 
 BENCHMARK(mapFrame)->Arg(0)->Arg(1)->ArgName("moving")->Unit(benchmark::kMillisecond);
 #endif

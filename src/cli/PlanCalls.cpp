@@ -223,8 +223,12 @@ CliResult cliExport(const CliArguments& a) {
         b.plan = a.log;
         const auto loaded = loadForCli(b);
         if (!loaded) return unusable(loaded.error());
+        Result<Rehearsal> flown = fail("not rehearsed");
+        if ((to == ".kml" || to == ".kmz") && loaded->view.mission)
+            flown = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain);
+        const PlanExtras extras{&loaded->view.route, loaded->terrain.get(), flown ? flown->log.get() : nullptr};
         auto text = a.out.ends_with(kPlanExtension) ? Result<std::string>(writePlanText(loaded->plan))
-                                                    : planExport(loaded->plan, loaded->view.path, a.out);
+                                                    : planExport(loaded->plan, loaded->view.path, a.out, extras);
         if (!text) return unusable(text.error());
         content = std::move(*text);
     } else {

@@ -4,6 +4,7 @@
 #include "core/base/Text.h"
 #include "core/link/Services.h"
 #include "core/logio/LogReader.h"
+#include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
 
@@ -17,25 +18,45 @@ constexpr double kDeg = M_PI / 180;
 constexpr int kMaxSteps = 2000;  // in one advance(): a stopped process must not try to catch up hours
 
 FlightSetup setupOf(const StandInOptions& o) {
-    return {o.vehicle, o.home, o.home_amsl_m, o.terrain, o.wind, 60, true, true};
+    return {o.vehicle, o.home, o.home_amsl_m, o.terrain, o.wind, o.return_height_m, true, true,
+            o.at_end,  SafetyAction::returnHome, o.low_battery};
 }
 
-int customMode(FlightMode mode, int requested) {
-    switch (mode) {
-        case FlightMode::standby:
-            return requested;
-        case FlightMode::hold:
-            return 5;
-        case FlightMode::takingOff:
+constexpr int kFamily = 3;
+/// MAV_TYPE.
+int typeOf(VehicleKind kind) {
+    switch (kind) {
+        case VehicleKind::multirotor:
+            return 2;
+        case VehicleKind::fixedWing:
+            return 1;
+        case VehicleKind::helicopter:
             return 4;
-        case FlightMode::mission:
-            return 3;
-        case FlightMode::returning:
-            return 6;
-        case FlightMode::landing:
-            return 9;
     }
     return 0;
+}
+
+const char* modeWord(FlightMode mode) {
+    switch (mode) {
+        case FlightMode::standby:
+            return "";
+        case FlightMode::hold:
+            return "hold";
+        case FlightMode::takingOff:
+            return "guided";
+        case FlightMode::mission:
+            return "mission";
+        case FlightMode::returning:
+            return "return";
+        case FlightMode::landing:
+            return "land";
+    }
+    return "";
+}
+
+int customMode(FlightMode mode, int requested, VehicleKind kind) {
+    if (mode == FlightMode::standby) return requested;
+    return static_cast<int>(mavlink::modeNumber(kFamily, typeOf(kind), modeWord(mode)).value_or(0));
 }
 }  // namespace
 
@@ -92,7 +113,12 @@ void StandIn::askNext() {
 }
 
 void StandIn::missionMessage(const Message& m) {
-    if (m.is("MISSION_CURRENT") || m.is("MISSION_SET_CURRENT") || m.is("MISSION_ITEM_REACHED") || m.is("MISSION_ACK"))
+    if (m.is("MISSION_SET_CURRENT")) {
+        if (const auto ok = flight_.goToItem(static_cast<std::size_t>(m.integer("seq"))); !ok)
+            text(4, ok.error().message);
+        return;
+    }
+    if (m.is("MISSION_CURRENT") || m.is("MISSION_ITEM_REACHED") || m.is("MISSION_ACK"))
         return;
     if (m.info->field("mission_type") == nullptr) return;
     const auto type = static_cast<int>(m.integer("mission_type"));
@@ -173,17 +199,20 @@ Result<void> StandIn::execute(int command, const Message& m, bool& known) {
             return m.number("param1") < 0.5 ? flight_.pause() : flight_.resume();
         case cmd::doSetMode: {
             const auto mode = static_cast<int>(m.number("param2"));
-            if (mode != 0 && mode != 3 && mode != 4 && mode != 5 && mode != 6 && mode != 9)
+            const std::string word =
+                mavlink::modeName(kFamily, typeOf(options_.vehicle.kind), static_cast<std::uint32_t>(std::max(0, mode)));
+            if (mode < 0 || (word != "manual" && word != "mission" && word != "guided" && word != "hold" &&
+                             word != "return" && word != "land"))
                 return fail("mode {} is not offered", mode);
             mode_request_ = mode;
             if (flight_.state().on_ground) return {};
-            if (mode == 3)
+            if (word == "mission")
                 return flight_.mode() == FlightMode::hold && flight_.executor().current() && !flight_.missionEnded()
                            ? flight_.resume()
                            : flight_.startMission();
-            if (mode == 5) return flight_.pause();
-            if (mode == 6) return flight_.returnHome();
-            if (mode == 9) return flight_.land();
+            if (word == "hold") return flight_.pause();
+            if (word == "return") return flight_.returnHome();
+            if (word == "land") return flight_.land();
             return {};
         }
         case cmd::setMessageInterval:
@@ -217,11 +246,11 @@ void StandIn::command(const Message& m) {
 
 void StandIn::heartbeat() {
     const FlightState& s = flight_.state();
-    const int mode = customMode(flight_.mode(), mode_request_);
+    const int mode = customMode(flight_.mode(), mode_request_, options_.vehicle.kind);
     say(Message("HEARTBEAT")
             .set("custom_mode", mode)
-            .set("type", 2)
-            .set("autopilot", 3)
+            .set("type", typeOf(options_.vehicle.kind))
+            .set("autopilot", kFamily)
             .set("base_mode", 1 + (s.armed ? 128 : 0) + (flight_.mode() == FlightMode::mission ? 4 : 0) + 16)
             .set("system_status", s.on_ground ? 3 : 4)
             .set("mavlink_version", 3));

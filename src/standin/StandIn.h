@@ -1,5 +1,5 @@
 // A simulated autopilot that speaks MAVLink 2 and flies what it was sent with the shared executor. For practice and
-// tests; it presents itself as autopilot family 3, multirotor.
+// tests; it presents itself as autopilot family 3.
 #pragma once
 
 #include <functional>
@@ -24,6 +24,8 @@ struct StandInOptions {
     VehicleProfile vehicle;
     Wind wind;
     double speedup = 1;
+    double return_height_m = 60;
+    SafetyAction at_end = SafetyAction::hold, low_battery = SafetyAction::returnHome;
     int max_items = 700;
     std::map<std::string, double> faults;  // name -> seconds after start (0: from the beginning)
     std::string logs_dir;                  // empty: no onboard log

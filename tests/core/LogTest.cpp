@@ -1,7 +1,11 @@
 #include <sys/stat.h>
 #include <catch2/catch.hpp>
 
+#include <pugixml.hpp>
+#include <sstream>
+
 #include "core/exchange/Export.h"
+#include "core/exchange/Import.h"
 #include "core/flight/Rehearse.h"
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
@@ -200,6 +204,70 @@ TEST_CASE("exports hold true heights and every point", "[exchange]") {
           static_cast<long>(log->find("position.lat_deg")->value.size()) + 1);
     CHECK(extensionOf("a.b/C.KML") == ".kml");
     CHECK(extensionOf("a.b/c") == "");
+}
+
+TEST_CASE("a plan's KML holds what its photos show, and its flight as a timed track and a tour through the camera",
+          "[exchange][kml]") {
+    const auto plan = loadPlan(demo("quarry.anhinga.geojson"));
+    REQUIRE(plan);
+    const auto terrain = island();
+    const Route route = expand(*plan, terrain.get());
+    const Path path = pathOf(*plan, route, terrain.get());
+    const auto mission = compileMission(*plan, route);
+    REQUIRE(mission);
+    const auto r = rehearse(*plan, *mission, terrain);
+    REQUIRE(r);
+    const std::string kml = planKml(*plan, path, {&route, terrain.get(), r->log.get()});
+    pugi::xml_document doc;
+    REQUIRE(doc.load_string(kml.c_str()));
+    const auto document = doc.child("kml").child("Document");
+    const auto footprints = document.find_child_by_attribute("Folder", "id", "photo-footprints");
+    std::size_t prints = 0;
+    for (const auto mark : footprints.children("Placemark")) {
+        prints += 1;
+        REQUIRE(mark.child("Polygon"));
+    }
+    CHECK(prints == route.photos);
+    // A photo 55 m over the ground shows 82 m by 55 m of it.
+    std::istringstream first(footprints.child("Placemark").child("Polygon").child("outerBoundaryIs").child("LinearRing")
+                                 .child("coordinates").text().get());
+    double lon[2], lat[2];
+    char comma;
+    first >> lon[0] >> comma >> lat[0] >> lon[1] >> comma >> lat[1];
+    const double side = distance_m({lat[0], lon[0]}, {lat[1], lon[1]});
+    CHECK(side > 45);
+    CHECK(side < 130);
+    const auto flight = document.find_child_by_attribute("Folder", "id", "flight");
+    const auto track = flight.child("Placemark").child("Track");
+    const auto count = [&](const char* name) {
+        const auto all = track.children(name);
+        return std::distance(all.begin(), all.end());
+    };
+    CHECK(std::string(track.child("altitudeMode").text().get()) == "absolute");
+    CHECK(count("when") > 1000);
+    CHECK(count("when") == count("coord"));
+    CHECK(count("when") == count("angles"));
+    std::string before;
+    for (const auto when : track.children("when")) {
+        CHECK(std::string(when.text().get()) > before);  // as text, times of one form sort as times
+        before = when.text().get();
+    }
+    double total = 0;
+    int down = 0;
+    for (const auto fly : flight.child("Tour").child("Playlist").children("FlyTo")) {
+        total += fly.child("duration").text().as_double();
+        const auto camera = fly.child("Camera");
+        CHECK(std::string(camera.child("altitudeMode").text().get()) == "absolute");
+        CHECK(camera.child("altitude").text().as_double() > 20);
+        down += camera.child("tilt").text().as_double() < 5;
+    }
+    CHECK(total == Approx(r->duration_s).margin(3));
+    CHECK(down > 200);  // over the quarry it looks straight down
+    // What is added for looking at does not come back as plan.
+    const auto back = readKml(kml, "quarry.kml"), plain = readKml(planKml(*plan, path), "plain.kml");
+    REQUIRE(back);
+    REQUIRE(plain);
+    CHECK(back->shapes.size() == plain->shapes.size());
 }
 
 TEST_CASE("a home of unknown height is never written as height zero", "[exchange]") {

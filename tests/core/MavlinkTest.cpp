@@ -159,7 +159,17 @@ TEST_CASE("rubbish gives no message and no crash", "[mavlink][parser][hostile]")
 }
 
 TEST_CASE("modes have words, and numbers where there is none", "[mavlink]") {
-    CHECK(modeName(3, 3) == "mission");
-    CHECK(modeName(3, 6) == "return");
-    CHECK(modeName(12, 6) == "mode 6");
+    CHECK(modeName(3, 2, 3) == "mission");
+    CHECK(modeName(3, 2, 6) == "return");
+    CHECK(modeName(3, 1, 10) == "mission");  // a fixed wing counts otherwise
+    CHECK(modeName(3, 1, 3) == "mode 3");
+    CHECK(modeName(12, 2, 6) == "mode 6");
+    for (const int type : {1, 2, 4})
+        for (const char* name : {"mission", "hold", "return", "land", "guided"}) {
+            const auto number = modeNumber(3, type, name);
+            REQUIRE(number);
+            CHECK(modeName(3, type, *number) == name);
+        }
+    CHECK_FALSE(modeNumber(3, 2, "somersault"));
+    CHECK_FALSE(modeNumber(12, 2, "mission"));
 }

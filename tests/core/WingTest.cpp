@@ -3,6 +3,7 @@
 
 #include "core/check/Check.h"
 #include "core/flight/Rehearse.h"
+#include "core/flight/Passes.h"
 #include "core/flight/WayHome.h"
 #include "core/geo/Polygon.h"
 #include "core/mission/Wing.h"
@@ -438,4 +439,60 @@ TEST_CASE("whether a wing gets home is reckoned with its air speed, and not at a
     options.wind = {270, 17};
     options.time_limit_s = 300;
     CHECK(flown(plan, options).no_return_s.has_value());
+}
+
+TEST_CASE("every pass of an item has its arrival, photos and battery; repeats are counted", "[flight][passes]") {
+    const auto plan = loadPlan(demo("patrol.anhinga.geojson"));
+    REQUIRE(plan);
+    const auto terrain = island();
+    const PlanView v = viewOf(*plan, terrain.get());
+    REQUIRE(v.mission);
+    const auto r = rehearse(*plan, *v.mission, terrain);
+    REQUIRE(r);
+    const auto passes = passesOf(*r, *v.mission);
+    std::map<ItemId, int> count;
+    int photos = 0;
+    double before = -1, left = 101;
+    for (const ItemPass& p : passes) {
+        CHECK(p.from_s >= before);
+        CHECK(p.to_s > p.from_s);
+        if (p.arrives_s) {
+            CHECK(*p.arrives_s >= p.from_s);
+            CHECK(*p.arrives_s <= p.to_s + 0.2);
+        }
+        CHECK(p.left_percent <= left);
+        CHECK(p.pass == ++count[p.item]);
+        left = p.left_percent;
+        before = p.from_s;
+        photos += p.photos;
+    }
+    CHECK(photos == r->photos);
+    for (const auto& [item, n] : count) CHECK(n == r->visits.at(item));
+    for (const ItemPass& p : passes) CHECK(p.of == count[p.item]);
+    const ItemPass* at = passAt(passes, 200);
+    REQUIRE(at != nullptr);
+    CHECK(at->from_s <= 200);
+    CHECK(at->to_s > 200);
+    CHECK(passAt(passes, -1) == nullptr);
+    CHECK(passAt({}, 5) == nullptr);
+}
+
+TEST_CASE("winds from eight sides are tried, and the worst of them is told", "[flight][wind]") {
+    Plan plan;
+    plan.home = Home{{47.3, -20.1}, 20};
+    addTo(plan, ItemKind::waypoint, 90, 1500, 40);
+    addTo(plan, ItemKind::land, 90, 3000, 40);  // one way, eastwards
+    const PlanView v = viewOf(plan, nullptr);
+    const auto tries = tryWinds(plan, *v.mission, nullptr, 6, {});
+    REQUIRE(tries.size() == 8);
+    const WindTry* worst = worstWind(tries);
+    REQUIRE(worst != nullptr);
+    CHECK(worst->wind.from_deg == 90);
+    CHECK(worst->left_percent < tries[6].left_percent);
+    CHECK(worstWind({}) == nullptr);
+    std::stop_source stop;
+    stop.request_stop();
+    RehearseOptions stopped;
+    stopped.stop = stop.get_token();
+    CHECK(tryWinds(plan, *v.mission, nullptr, 6, stopped).empty());
 }

@@ -70,11 +70,18 @@ std::optional<QPointF> SceneCamera::project(const QVector3D& point, QSize size) 
 }
 
 QVector3D SceneCamera::ray(QPointF at, QSize size) const {
-    const QMatrix4x4 back = matrix(size).inverted();
-    const auto x = static_cast<float>(2 * at.x() / std::max(1, size.width()) - 1);
-    const auto y = static_cast<float>(1 - 2 * at.y() / std::max(1, size.height()));
-    const QVector3D far = back.map(QVector3D(x, y, 0.9f)), near = back.map(QVector3D(x, y, -1));
-    return (far - near).normalized();
+    // By hand and in doubles: the inverse of the matrix is far too coarse for a ray to the horizon.
+    const double high = std::tan(fov_deg / 2 * kDeg), wide = high * size.width() / std::max(1, size.height());
+    double x = (2 * at.x() / std::max(1, size.width()) - 1) * wide, y = (1 - 2 * at.y() / std::max(1, size.height())) * high;
+    const double r = roll_deg * kDeg;
+    const double level = x * std::cos(r) + y * std::sin(r);
+    y = y * std::cos(r) - x * std::sin(r);
+    x = level;
+    const double yaw = yaw_deg * kDeg, pitch = pitch_deg * kDeg;
+    const double flat = std::cos(pitch) - y * std::sin(pitch);  // along the bearing
+    return vec(std::sin(yaw) * flat + std::cos(yaw) * x, std::cos(yaw) * flat - std::sin(yaw) * x,
+               std::sin(pitch) + y * std::cos(pitch))
+        .normalized();
 }
 
 double SceneCamera::pixelsPerMetre(const QVector3D& point, QSize size) const {

@@ -248,14 +248,15 @@ std::optional<QPointF> SceneView::onScreen(GeoPoint place, double amsl_m) const 
 
 std::optional<GeoPoint> SceneView::groundAt(QPointF at) const {
     const QVector3D eye = camera_.eye(), ray = camera_.ray(at, size());
-    // Steps grow with distance, then the crossing is halved down.
+    // In steps of half a cell, so that no ridge is stepped over; longer only far away. Then the crossing is halved down.
+    const double cell = std::max(1.0, session_->terrain()->cell_m() / 2);
     double near = 0, far = 1;
     const auto below = [&](double d) {
         const QVector3D p = eye + ray * static_cast<float>(d);
         const auto g = session_->terrain()->sample(space_.placeOf(p));
         return g ? space_.amslOf(p) <= *g : space_.amslOf(p) <= 0;
     };
-    for (int i = 0; i < 600 && far < 40000; ++i) {
+    for (int i = 0; i < 6000 && far < 40000; ++i) {
         if (below(far)) {
             for (int k = 0; k < 24; ++k) {
                 const double half = (near + far) / 2;
@@ -264,7 +265,7 @@ std::optional<GeoPoint> SceneView::groundAt(QPointF at) const {
             return space_.placeOf(eye + ray * static_cast<float>(far));
         }
         near = far;
-        far += std::max(1.0, far * 0.01);
+        far += std::max(std::min(cell, 1 + far * 0.01), (far - 8000) * 0.01);
     }
     return std::nullopt;
 }

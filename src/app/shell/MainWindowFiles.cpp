@@ -114,10 +114,14 @@ void MainWindow::exportPlan() {
         this, "Export plan", QString(), "KML (*.kml);;KMZ (*.kmz);;GPX (*.gpx);;GeoJSON (*.geojson);;CSV (*.csv)");
     if (path.isEmpty() || !plan_.waitUntilDerived(5000)) return;
     const Derived& d = *plan_.derived();
-    const auto content = planExport(*d.plan, d.view.path, path.toStdString());
+    const auto content = planExport(*d.plan, d.view.path, path.toStdString(),
+                                    {&d.view.route, d.terrain.get(), d.rehearsal ? d.rehearsal->log.get() : nullptr});
     if (!content) return showMessage(QString::fromStdString(content.error().message));
     const auto ok = writeFileAtomic(path.toStdString(), *content);
-    showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
+    const bool tour = path.endsWith(".kml") || path.endsWith(".kmz");
+    showMessage(!ok                      ? QString::fromStdString(ok.error().message)
+                : tour && !d.rehearsal ? "Exported to " + path + ", without a tour: there is no rehearsal"
+                                         : "Exported to " + path);
 }
 
 void MainWindow::exportLog() {

@@ -8,6 +8,7 @@
 
 #include "core/base/Text.h"
 #include "core/exchange/Archive.h"
+#include "core/exchange/KmlFlight.h"
 #include "core/geo/Polygon.h"
 
 namespace anhinga {
@@ -35,7 +36,7 @@ pugi::xml_node kmlDocument(pugi::xml_document& doc, const std::string& title) {
     declaration.append_attribute("version") = "1.0";
     declaration.append_attribute("encoding") = "UTF-8";
     pugi::xml_node kml = doc.append_child("kml");
-    kml.append_attribute("xmlns") = "http://www.opengis.net/kml/2.2";
+    kml.append_attribute("xmlns") = "http://www.opengis.net/kml/2.3";
     pugi::xml_node document = kml.append_child("Document");
     child(document, "name", title);
     return document;
@@ -138,7 +139,17 @@ std::string extensionOf(const std::string& path) {
     return out;
 }
 
-std::string planKml(const Plan& plan, const Path& path) {
+namespace {
+void addFlight(pugi::xml_node document, const FlightLog& log) {
+    pugi::xml_node folder = document.append_child("Folder");
+    folder.append_attribute("id") = kFlightFolder;
+    child(folder, "name", log.format == "rehearsal" ? "Rehearsed flight" : "Flight");
+    addKmlTrack(folder, log);
+    addKmlTour(folder, log);
+}
+}  // namespace
+
+std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras) {
     pugi::xml_document doc;
     pugi::xml_node document = kmlDocument(doc, plan.title);
     std::string line;
@@ -177,6 +188,10 @@ std::string planKml(const Plan& plan, const Path& path) {
             lineString(document, name, "ff243ab9", false, wire);
         }
     }
+    if (extras.route != nullptr)
+        addKmlFootprints(document, plan, *extras.route, extras.terrain,
+                         homeAmsl(plan, extras.terrain).value_or(0));
+    if (extras.rehearsal != nullptr) addFlight(document, *extras.rehearsal);
     return xmlText(doc);
 }
 
@@ -237,10 +252,10 @@ std::string planGeoJson(const Plan& plan, const Path& path) {
            "\n";
 }
 
-Result<std::string> planExport(const Plan& plan, const Path& path, const std::string& file) {
+Result<std::string> planExport(const Plan& plan, const Path& path, const std::string& file, const PlanExtras& extras) {
     const std::string to = extensionOf(file);
-    if (to == ".kml") return planKml(plan, path);
-    if (to == ".kmz") return writeKmz(planKml(plan, path));
+    if (to == ".kml") return planKml(plan, path, extras);
+    if (to == ".kmz") return writeKmz(planKml(plan, path, extras));
     if (to == ".gpx") return planGpx(plan, path);
     if (to == ".csv") return planCsv(plan, path);
     if (to == ".geojson" || to == ".json") return planGeoJson(plan, path);
@@ -295,6 +310,7 @@ std::string logKml(const FlightLog& log, const std::string& title) {
         line += last_point;
     }
     flush();
+    addFlight(document, log);
     return xmlText(doc);
 }
 

@@ -9,8 +9,15 @@
 
 namespace anhinga {
 
-/// KML 2.2: route and points at their true heights (absolute, AMSL), fences as outlines.
-std::string planKml(const Plan& plan, const Path& path);
+/// What a KML file holds beside the plan: with a route what its photos show of the ground, with a rehearsal the flight as
+/// a time-animated track and a fly-through tour. May all be null.
+struct PlanExtras {
+    const Route* route = nullptr;
+    const Terrain* terrain = nullptr;
+    const FlightLog* rehearsal = nullptr;
+};
+/// KML 2.3: route and points at their true heights (absolute, AMSL), fences as outlines.
+std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras = {});
 /// GPX 1.1: the route with heights AMSL, and the points by name.
 std::string planGpx(const Plan& plan, const Path& path);
 /// One row a point of the path: number, name, latitude, longitude, height and what it is measured from, AMSL.
@@ -19,9 +26,10 @@ std::string planCsv(const Plan& plan, const Path& path);
 /// RFC 7946: route, points, areas; third coordinates are metres AMSL.
 std::string planGeoJson(const Plan& plan, const Path& path);
 /// The format that the ending of `file` asks for.
-Result<std::string> planExport(const Plan& plan, const Path& path, const std::string& file);
+Result<std::string> planExport(const Plan& plan, const Path& path, const std::string& file,
+                               const PlanExtras& extras = {});
 
-/// The track at true heights, one line for each mode flown.
+/// The track at true heights, one line for each mode flown; time-animated track and fly-through tour.
 std::string logKml(const FlightLog& log, const std::string& title);
 std::string logGpx(const FlightLog& log, const std::string& title);
 /// One row a position sample, all canonical channels in columns (last value at that time, empty before the first).

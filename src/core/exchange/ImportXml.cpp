@@ -5,6 +5,7 @@
 
 #include "core/base/Text.h"
 #include "core/exchange/Import.h"
+#include "core/exchange/KmlFlight.h"
 
 namespace anhinga {
 
@@ -47,6 +48,11 @@ class KmlReader {
         for (pugi::xml_node c : node.children()) {
             if (is(c, "Placemark")) {
                 if (auto ok = placemark(c); !ok) return ok;
+            } else if (const std::string id = c.attribute("id").value();
+                       is(c, "Folder") && (id == kFootprintFolder || id == kFlightFolder)) {
+                continue;  // what a plan exported from here shows of its photos and its flight is not the plan
+            } else if (is(c, "Tour")) {
+                note("Tour left out");
             } else if (is(c, "NetworkLink") || is(c, "GroundOverlay") || is(c, "Model")) {
                 note(std::string(localName(c)) + " left out");
             } else if (auto ok = walk(c, depth + 1); !ok) {

@@ -1,6 +1,7 @@
 #include "core/link/Services.h"
 
 #include "core/base/Text.h"
+#include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
 
@@ -283,20 +284,24 @@ Result<void> commandArm(VehicleLink& link, std::stop_token stop) {
 }
 
 namespace {
-// Mode numbers of family 3, multirotor.
-constexpr float kGuided = 4, kMission = 3;
-Result<void> setMode(VehicleLink& link, float mode, const std::string& name, std::stop_token stop) {
-    return sendCommand(link, cmd::doSetMode, {1, mode}, name, std::move(stop));
+/// `mode` in words, as modeName() gives it. A family whose numbers are not known is asked by those of family 3.
+Result<void> setMode(VehicleLink& link, const char* mode, const std::string& name, std::stop_token stop) {
+    constexpr int kFamily = 3;
+    const VehicleSnapshot v = link.snapshot();
+    auto number = mavlink::modeNumber(v.autopilot, v.type, mode);
+    if (!number) number = mavlink::modeNumber(kFamily, v.type, mode);
+    if (!number) return fail("{}: this vehicle has no mode \"{}\"", name, mode);
+    return sendCommand(link, cmd::doSetMode, {1, static_cast<float>(*number)}, name, std::move(stop));
 }
 }  // namespace
 
 Result<void> commandTakeOff(VehicleLink& link, double height_m, std::stop_token stop) {
-    if (auto ok = setMode(link, kGuided, "Take off", stop); !ok) return ok;
+    if (auto ok = setMode(link, "guided", "Take off", stop); !ok) return ok;
     return sendCommand(link, cmd::takeOff, {0, 0, 0, NAN, 0, 0, static_cast<float>(height_m)}, "Take off", stop);
 }
 
 Result<void> commandStart(VehicleLink& link, std::stop_token stop) {
-    if (auto ok = setMode(link, kMission, "Start", stop); !ok) return ok;
+    if (auto ok = setMode(link, "mission", "Start", stop); !ok) return ok;
     return sendCommand(link, cmd::missionStart, {0, 0}, "Start", stop);
 }
 

@@ -14,7 +14,7 @@ constexpr double kRad = 180 / M_PI;
 }  // namespace
 
 std::string modeName(const VehicleSnapshot& v) {
-    return mavlink::modeName(v.autopilot, v.custom_mode);
+    return mavlink::modeName(v.autopilot, v.type, v.custom_mode);
 }
 
 Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& address, const Options& options) {

@@ -47,7 +47,7 @@ struct VehicleSnapshot {
     std::vector<std::pair<GeoPoint, double>> track;  // places with height above home, at most one each metre
 };
 
-/// "mission", "hold", ... for a mode of autopilot family 3 (multirotor); "mode 42" for others.
+/// "mission", "hold", ... for a mode of autopilot family 3; "mode 42" for others.
 std::string modeName(const VehicleSnapshot& vehicle);
 
 class VehicleLink {

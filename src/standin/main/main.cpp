@@ -8,6 +8,8 @@
 #include "core/base/Text.h"
 #include "core/link/Transport.h"
 #include "core/mavlink/Frame.h"
+#include "core/plan/PlanFile.h"
+#include "core/plan/ProfileLibrary.h"
 #include "standin/StandIn.h"
 
 using namespace anhinga;
@@ -25,10 +27,13 @@ int main(int argc, char** argv) {
     CLI::App app{"Simulated MAVLink 2 autopilot: flies what it is sent"};
     StandInOptions options;
     LinkConditions conditions;
-    std::string home, terrain, link = "udp:127.0.0.1:14550", vehicle = "multirotor";
+    std::string home, terrain, like, link = "udp:127.0.0.1:14550", vehicle = "multirotor";
     std::vector<std::string> faults;
     double run_for_s = 0;
-    app.add_option("--vehicle", vehicle, "multirotor")->check(CLI::IsMember({"multirotor"}));
+    app.add_option("--vehicle", vehicle, "multirotor, fixed-wing or helicopter")
+        ->check(CLI::IsMember({"multirotor", "fixed-wing", "helicopter"}));
+    app.add_option("--like", like, "plan file: its vehicle profile, return height and safety actions")
+        ->check(CLI::ExistingFile);
     app.add_option("--home", home, "LAT,LON,AMSL");
     app.add_option("--terrain", terrain, "elevation raster");
     app.add_option("--link", link, "udp:HOST:PORT, tcp-listen:PORT or udp-listen:PORT");
@@ -52,6 +57,16 @@ int main(int argc, char** argv) {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& e) {
         return app.exit(e) == 0 ? 0 : 2;
+    }
+    if (vehicle == "fixed-wing") options.vehicle = skimmer();
+    if (vehicle == "helicopter") options.vehicle = helicopter();
+    if (!like.empty()) {
+        const auto plan = loadPlan(like);
+        if (!plan) return complain(plan.error().message);
+        options.vehicle = plan->vehicle;
+        options.return_height_m = plan->return_height_m;
+        options.at_end = plan->at_end;
+        options.low_battery = plan->low_battery;
     }
     if (!terrain.empty()) {
         const auto opened = Terrain::open({terrain});

@@ -1,0 +1,25 @@
+// Parts of a KML file that show a flight as it goes: a time-animated track, a tour through the camera, what each photo
+// shows. KML 2.3 (OGC 12-007r2), which standardises Tour and Track.
+#pragma once
+
+#include <pugixml.hpp>
+
+#include "core/flightlog/FlightLog.h"
+#include "core/mission/Route.h"
+
+namespace anhinga {
+
+/// Folders with these ids are made by these functions; an import passes them over.
+constexpr const char* kFootprintFolder = "photo-footprints";
+constexpr const char* kFlightFolder = "flight";
+
+/// Track with a time, place (AMSL), heading, pitch and roll for each sample, at most `most` of them. A log that does not
+/// say when it was begins at the start of 2000 UTC.
+void addKmlTrack(pugi::xml_node folder, const FlightLog& log, std::size_t most = 20000);
+/// The flight as the camera sees it, a view every second or so, each as long as it takes to fly there.
+void addKmlTour(pugi::xml_node folder, const FlightLog& log, std::size_t most = 3000);
+/// A polygon on the ground for every planned photo.
+void addKmlFootprints(pugi::xml_node document, const Plan& plan, const Route& route, const Terrain* terrain,
+                      double home_amsl_m);
+
+}  // namespace anhinga
