@@ -102,8 +102,6 @@ def heights(cell):
         house = (np.abs(x - px) < 8) & (np.abs(y - py) < 6)
         h = np.where(house, h + 6, h)
     tower = np.hypot(x - LIGHTHOUSE[0], y - LIGHTHOUSE[1]) < 5
-    base = float(h[np.hypot(x - LIGHTHOUSE[0], y - LIGHTHOUSE[1]) < 25].mean())
-    h = np.where(tower, base + 38, h)
     return x, y, h, dict(land=land, fen=fen, q=q, pit=pit, wall=wall, jetty=jetty, tower=tower, gully=gully)
 
 
@@ -340,7 +338,8 @@ wall.add("return-home")
 wall.obstacle("wire", "power line", MASTS, 13, 10)
 wall.save("seawall")
 
-# The lighthouse: rings about its lantern and shaft, and its southern face. The elevation holds the tower itself.
+# The lighthouse: rings about its lantern and shaft, and its southern face. The elevation is of the bare ground; the tower is
+# an obstacle.
 foot = ground(LIGHTHOUSE[0] + 30, LIGHTHOUSE[1])
 lamp = [LIGHTHOUSE[0] + 150, LIGHTHOUSE[1] - 10]
 rings = Plan("Lighthouse rings", lamp, defaults={"height": {"value_m": 30, "ref": "home"}, "speed_mps": 3, "acceptance_m": 1},

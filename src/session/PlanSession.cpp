@@ -50,6 +50,7 @@ std::shared_ptr<Derived> deriveView(PlanPtr plan, TerrainPtr terrain, Wind wind,
     auto d = std::make_shared<Derived>();
     d->plan = plan;
     d->terrain = terrain;
+    d->wind = wind;
     d->view =
         before != nullptr ? viewOf(*plan, terrain.get(), *before->plan, before->view) : viewOf(*plan, terrain.get());
     if (!d->view.mission) {
@@ -487,7 +488,8 @@ bool PlanSession::waitUntilDerived(int timeout_ms) {
     {
         std::unique_lock lock(mutex_);
         const auto done = [this] {
-            return result_ && result_->complete && result_->plan == plan_ && result_->terrain == terrain_ && !job_;
+            return result_ && result_->complete && result_->plan == plan_ && result_->terrain == terrain_ &&
+                   result_->wind == wind_ && !job_;
         };
         if (!finished_.wait_for(lock, std::chrono::milliseconds(timeout_ms), done)) return false;
         result = result_;

@@ -26,6 +26,7 @@ using TerrainPtr = std::shared_ptr<const Terrain>;
 struct Derived {
     PlanPtr plan;
     TerrainPtr terrain;
+    Wind wind;  // rehearsed in
     PlanView view;
     std::vector<Finding> findings;
     std::shared_ptr<const Rehearsal> rehearsal;  // null with the reason in `not_rehearsed`
@@ -54,7 +55,9 @@ class PlanSession : public QObject {
     /// three: view and findings at once, the same with its own rehearsal and sorties, the same with its photos counted.
     DerivedPtr derived() const { return derived_; }
     TerrainPtr terrain() const { return terrain_; }
-    bool upToDate() const { return derived_->plan == plan_ && derived_->terrain == terrain_; }
+    bool upToDate() const {
+        return derived_->plan == plan_ && derived_->terrain == terrain_ && derived_->wind == wind_;
+    }
     QString path() const { return path_; }
     bool modified() const { return plan_ != saved_; }
 

@@ -37,6 +37,14 @@ TEST_CASE("check, rehearse and compile answer with the agreed keys", "[cli]") {
                             "max_height_home_m", "min_clearance_m", "visits", "sim_seconds_per_second"})
         CHECK(rehearse.contains(key));
     CHECK(rehearse["min_clearance_m"].get<double>() > 10);
+    REQUIRE(rehearse["items"].size() > 8);
+    int photos = 0;
+    for (const Json& pass : rehearse["items"]) photos += pass["photos"].get<int>();
+    CHECK(photos == rehearse["photos"]);
+    const Json later = cli("rehearse --json " + kPatrol + " --start 8").json();
+    CHECK(later["duration_s"] < rehearse["duration_s"]);
+    CHECK(cli("rehearse " + kPatrol + " --start 4711").code == 2);
+    CHECK(cli("rehearse " + kPatrol + " --items").out.find("pass 2 of 2") != std::string::npos);
     const Json compile = cli("compile --json " + kPatrol).json();
     CHECK(compile["mission"].size() == check["items"].get<std::size_t>());
     CHECK(compile["mission"][1]["command"] == 22);

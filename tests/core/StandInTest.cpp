@@ -3,6 +3,7 @@
 
 #include "core/link/Services.h"
 #include "core/mission/Compile.h"
+#include "core/plan/ProfileLibrary.h"
 #include "standin/StandIn.h"
 #include "support.h"
 
@@ -264,4 +265,75 @@ TEST_CASE("any message at any time is survived", "[standin][hostile]") {
     b.clear();
     b.run(2);
     CHECK(b.count("HEARTBEAT") >= 1);
+}
+
+TEST_CASE("each kind of vehicle says what it is, numbers its modes so, and flies its mission", "[standin][vehicle]") {
+    struct Row {
+        VehicleProfile vehicle;
+        int type, mission, hold, home;
+    };
+    for (const Row& each : {Row{VehicleProfile{}, 2, 3, 5, 6}, Row{skimmer(), 1, 10, 12, 11}, Row{helicopter(), 4, 3, 5, 6}}) {
+        INFO(each.vehicle.name);
+        StandInOptions options = Bench::options();
+        options.vehicle = each.vehicle;
+        Bench b(options);
+        Plan plan = rowPlan(3);
+        for (Item& i : plan.items) i.position = destination(i.position, 90, 300);
+        plan.home->position = options.home;
+        b.upload(compileMission(plan, expand(plan, nullptr))->items);
+        REQUIRE(b.ackType() == 0);
+        b.command(cmd::armDisarm, 1);
+        b.command(cmd::doSetMode, 1, each.mission);
+        CHECK(b.result() == 0);
+        b.command(cmd::missionStart);
+        CHECK(b.result() == 0);
+        b.run(30);
+        REQUIRE(b.last("HEARTBEAT") != nullptr);
+        CHECK(b.last("HEARTBEAT")->integer("type") == each.type);
+        CHECK(b.last("HEARTBEAT")->integer("custom_mode") == each.mission);
+        CHECK(b.last("GLOBAL_POSITION_INT")->number("relative_alt") > 20000);
+        b.command(193, 0);
+        b.run(2);
+        CHECK(b.last("HEARTBEAT")->integer("custom_mode") == each.hold);
+        // Held, it stays about where it is: still, or in a circle.
+        const double lat = b.last("GLOBAL_POSITION_INT")->number("lat");
+        b.run(60);
+        CHECK(std::abs(b.last("GLOBAL_POSITION_INT")->number("lat") - lat) < 20000);
+        CHECK(b.last("GLOBAL_POSITION_INT")->number("relative_alt") > 20000);
+        b.command(193, 1);
+        b.run(2);
+        CHECK(b.last("HEARTBEAT")->integer("custom_mode") == each.mission);
+        b.command(cmd::returnHome);
+        b.run(1);
+        CHECK(b.last("HEARTBEAT")->integer("custom_mode") == each.home);
+        b.run(400);
+        CHECK((b.last("HEARTBEAT")->integer("base_mode") & 128) == 0);
+        // A mode of another kind is refused.
+        b.command(cmd::doSetMode, 1, each.mission == 10 ? 9 : 10);
+        CHECK(b.result() != 0);
+    }
+}
+
+TEST_CASE("a mission goes on at the item it is told, in the air and from the ground", "[standin][mission]") {
+    Bench b;
+    b.upload(row(5));
+    b.send(b.to("MISSION_SET_CURRENT").set("seq", 4));
+    b.command(cmd::armDisarm, 1);
+    b.command(cmd::missionStart);
+    b.run(2);
+    REQUIRE(b.last("MISSION_CURRENT") != nullptr);
+    CHECK(b.last("MISSION_CURRENT")->integer("seq") == 4);
+    b.run(20);
+    CHECK(b.last("HEARTBEAT")->integer("custom_mode") == 3);
+    b.send(b.to("MISSION_SET_CURRENT").set("seq", 2));  // a speed: the first place after it
+    b.run(1);
+    CHECK(b.last("MISSION_CURRENT")->integer("seq") == 3);
+    b.send(b.to("MISSION_SET_CURRENT").set("seq", 1));
+    b.run(1);
+    CHECK(b.last("MISSION_CURRENT")->integer("seq") == 1);
+    b.clear();
+    b.send(b.to("MISSION_SET_CURRENT").set("seq", 4000));
+    CHECK(b.count("STATUSTEXT") == 1);
+    b.run(1);
+    CHECK(b.last("MISSION_CURRENT")->integer("seq") == 1);
 }

@@ -1,5 +1,7 @@
 // The rehearsal with something going wrong, and what follows while a plan is changed.
 #include "Driver.h"
+#include "core/base/Text.h"
+#include "core/plan/ProfileLibrary.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
@@ -108,4 +110,91 @@ TEST_CASE("wind, its gusts and its growth with height change the rehearsal and i
     QTest::mouseClick(shear, Qt::LeftButton, Qt::NoModifier, QPoint(8, shear->height() / 2));
     CHECK(left() == Approx(calm));
     CHECK_FALSE(said());
+}
+
+TEST_CASE("the list of arrivals counts passes and leads to them; the worst wind is told", "[ui][rehearse]") {
+    Driver d;
+    d.openDemo();
+    d.key(Qt::Key_F2);
+    auto* list = d.child<QTreeWidget>("arrivals");
+    auto* panel = d.child<RehearsePanel>("rehearse");
+    const auto r = d.window.plan().flownRehearsal();
+    REQUIRE(list->topLevelItemCount() > 8);
+    int again = 0, photos = 0;
+    for (int i = 0; i < list->topLevelItemCount(); ++i) {
+        again += list->topLevelItem(i)->text(0).contains("(2 of 2)");
+        photos += list->topLevelItem(i)->text(2).toInt();
+    }
+    CHECK(again >= 4);  // the repeat of the demo
+    CHECK(photos == r->photos);
+    auto* row = list->topLevelItem(4);
+    list->scrollToItem(row);
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::NoModifier, list->visualItemRect(row).center());
+    const double at = panel->playHead();
+    CHECK(at > 10);
+    CHECK(QString::fromStdString(durationText(at)) == row->text(1));
+    CHECK(list->currentItem() != nullptr);
+    CHECK(d.child<QLabel>("now")->text().contains("heading"));
+    panel->setPlayHead(r->duration_s * 0.75);
+    CHECK(d.child<QLabel>("now")->text().contains("pass 2 of 2"));
+    REQUIRE(d.until(8000, [&] { return d.child<QLabel>("winds")->text().contains("the worst side"); }));
+    CHECK(d.child<QLabel>("winds")->text().contains("8 m/s"));
+}
+
+TEST_CASE("safety actions are chosen beside the return height and rehearsed; the vehicle's kind changes what is offered",
+          "[ui][rehearse][vehicle]") {
+    Driver d;
+    d.openDemo();
+    d.window.plan().select({});
+    d.settle();
+    auto* lost = d.child<QComboBox>("field Link lost");
+    REQUIRE(lost->count() == 4);
+    CHECK(d.child<QComboBox>("field At the end")->count() == 3);
+    lost->setCurrentIndex(1);
+    emit lost->activated(1);
+    d.settle();
+    CHECK(d.plan().lost_link == SafetyAction::land);
+    // The flight that follows a lost link is the one chosen.
+    REQUIRE(d.window.plan().tryFailure({Failure::lostLink, 400, {}}));
+    CHECK(d.window.plan().flownRehearsal()->landed_from_home_m > 50);
+    d.window.plan().undo();
+    d.settle();
+    CHECK(d.plan().lost_link == SafetyAction::returnHome);
+    REQUIRE(d.window.plan().tryFailure({Failure::lostLink, 400, {}}));
+    CHECK(d.window.plan().flownRehearsal()->landed_from_home_m < 5);
+    const auto kindsOf = [&] {
+        QStringList all;
+        auto* box = d.child<QComboBox>("field Kind");
+        for (int i = 0; i < box->count(); ++i) all << box->itemText(i);
+        return all;
+    };
+    const ItemId waypoint = d.plan().items[1].id;
+    d.window.plan().select({waypoint});
+    d.settle();
+    CHECK(kindsOf().contains("hold"));
+    d.window.plan().edit("Fixed wing", [](Plan& p) { p.vehicle = skimmer(); });
+    d.settle();
+    d.window.plan().select({});
+    d.window.plan().select({waypoint});
+    d.settle();
+    CHECK(kindsOf().contains("hold, circling"));
+    bool cannot = false;
+    for (const Finding& f : d.window.plan().derived()->findings) cannot |= f.rule == "unsupported";
+    CHECK(cannot);  // the demo's look-at
+}
+
+TEST_CASE("a profile's kind is chosen in Settings, and its numbers follow", "[ui][settings][vehicle]") {
+    Driver d;
+    d.window.showSettings();
+    QApplication::processEvents();
+    auto* kind = d.child<QComboBox>("profile Kind");
+    REQUIRE(kind->count() == 3);
+    CHECK(d.window.findChild<QLineEdit*>("profile Stall") == nullptr);
+    kind->setCurrentIndex(1);
+    emit kind->activated(1);
+    REQUIRE(d.until(2000, [&] { return d.window.findChild<QLineEdit*>("profile Stall") != nullptr; }));
+    CHECK(d.child<QComboBox>("profile Kind")->currentIndex() == 1);
+    CHECK(d.window.findChild<QLineEdit*>("profile Rotor area") == nullptr);
+    emit d.child<QComboBox>("profile Kind")->activated(0);
+    REQUIRE(d.until(2000, [&] { return d.window.findChild<QLineEdit*>("profile Stall") == nullptr; }));
 }

@@ -158,8 +158,9 @@ void Inspector::kindField(ItemId id) {
     auto* box = new QComboBox;
     box->setObjectName("field Kind");
     const Item& item = *session_->plan()->find(id);
+    const bool wing = session_->plan()->vehicle.kind == VehicleKind::fixedWing;
     for (const Kind& k : kKinds) {
-        box->addItem(k.text);
+        box->addItem(wing && k.kind == ItemKind::hold ? "hold, circling" : wing && k.kind == ItemKind::land ? "land, with an approach" : k.text);
         if (k.kind == item.kind && k.spline == item.spline) box->setCurrentIndex(box->count() - 1);
     }
     connect(box, &QComboBox::activated, this, [this, id](int index) {
@@ -305,7 +306,9 @@ void Inspector::chips(ItemId id) {
         const int index = session_->plan()->indexOf(id);
         add("Add repeat", Repeat{session_->plan()->items[static_cast<std::size_t>(std::max(0, index - 1))].id, 1});
     });
-    chip("+ look-at", [this] { emit lookAtWanted(); });
+    // The nose of a fixed wing points where it flies: what turns it is not offered.
+    const bool wing = session_->plan()->vehicle.kind == VehicleKind::fixedWing;
+    if (!wing) chip("+ look-at", [this] { emit lookAtWanted(); });
     chip("+ look-at end", [add] { add("End look-at", LookAtStop{}); });
     auto* more = new QPushButton("more …");
     more->setObjectName("chip more");
@@ -323,7 +326,7 @@ void Inspector::chips(ItemId id) {
                                                      {"Close a relay", Relay{0, true}},
                                                      {"Open a relay", Relay{0, false}}};
     for (const auto& [text, action] : others)
-        menu->addAction(text, [add, text = QString(text), action = action] { add(text, action); });
+        if (!wing || !std::holds_alternative<SetHeading>(action)) menu->addAction(text, [add, text = QString(text), action = action] { add(text, action); });
     more->setMenu(menu);
     place(more);
     column_->addLayout(grid);

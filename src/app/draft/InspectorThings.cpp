@@ -65,12 +65,29 @@ void Inspector::buildPlan() {
     field("Min. clear", kHeightUnit, 0, 1000, &Plan::clearance_min_m);
     field("Margin", kHeightUnit, 0, 1000, &Plan::clearance_margin_m);
     field("Return at", kHeightUnit, 0, 5000, &Plan::return_height_m);
+    const auto action = [this](const QString& label, const std::vector<SafetyAction>& offered, SafetyAction Plan::*field_of) {
+        QStringList names;
+        for (const SafetyAction a : offered) names << actionText(a);
+        choice(
+            label, names,
+            [offered, field_of](const Plan& p) {
+                return static_cast<int>(std::find(offered.begin(), offered.end(), p.*field_of) - offered.begin());
+            },
+            [offered, field_of](Plan& p, int k) { p.*field_of = offered[static_cast<std::size_t>(k)]; },
+            "Change " + label.toLower());
+    };
+    using enum SafetyAction;
+    action("At the end", {hold, returnHome, land}, &Plan::at_end);
+    action("Link lost", {returnHome, land, hold, carryOn}, &Plan::lost_link);
+    action("Battery low", {returnHome, land, carryOn}, &Plan::low_battery);
+    note([](const Plan&) { return Shown{"rehearsed so; the aircraft does what it is set to"}; });
     note([](const Plan& p) {
-        return Shown{QString("%1, %2 Wh, reserve %3 %\n%4")
+        return Shown{QString("%1, %5, %2 Wh, reserve %3 %\n%4")
                          .arg(QString::fromStdString(p.vehicle.name))
                          .arg(p.vehicle.battery_wh)
                          .arg(p.vehicle.reserve_percent)
-                         .arg(QString::fromStdString(p.camera.name))};
+                         .arg(QString::fromStdString(p.camera.name))
+                         .arg(vehicleText(p.vehicle.kind))};
     });
 }
 

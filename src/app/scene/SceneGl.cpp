@@ -20,63 +20,43 @@ struct FaceVertex {
 
 // Each shader is preceded by a line that says which dialect it is in.
 constexpr const char* kSkyVertex = R"(
-out vec2 at;
+out vec3 ray;
+uniform vec3 middle, right, up;
 void main() {
     vec2 p = vec2(gl_VertexID == 1 ? 3.0 : -1.0, gl_VertexID == 2 ? 3.0 : -1.0);
-    at = p;
-    gl_Position = vec4(p, 0.9999, 1.0);
+    ray = middle + right * p.x + up * p.y;
+    gl_Position = vec4(p, 1.0, 1.0);
 })";
 constexpr const char* kSkyFragment = R"(
-in vec2 at;
+in vec3 ray;
 out vec4 colour;
-uniform mat4 back;
 uniform vec3 high, low;
 void main() {
-    vec4 far = back * vec4(at, 1.0, 1.0), near = back * vec4(at, -1.0, 1.0);
-    vec3 ray = normalize(far.xyz / far.w - near.xyz / near.w);
-    colour = vec4(mix(low, high, clamp(ray.z * 2.2, 0.0, 1.0)), 1.0);
+    colour = vec4(mix(low, high, clamp(ray.z * inversesqrt(dot(ray, ray)) * 2.2, 0.0, 1.0)), 1.0);
 })";
 
 constexpr const char* kGroundVertex = R"(
 layout(location = 0) in vec3 place;
-layout(location = 1) in float shade;
-layout(location = 2) in vec2 where;
+layout(location = 1) in vec2 where;
 uniform mat4 matrix;
 uniform vec3 eye;
 uniform float base, exaggeration;
-out float light, height, haze;
-out vec2 draped, level;
+out float haze;
+out vec2 draped;
 void main() {
     vec3 p = vec3(place.xy, (place.z - base) * exaggeration);
-    light = shade;
-    height = place.z;
     draped = where;
-    level = place.xy;
     haze = 1.0 - exp(-length(p - eye) / 9000.0);
     gl_Position = matrix * vec4(p, 1.0);
 })";
 constexpr const char* kGroundFragment = R"(
-in float light, height, haze;
-in vec2 draped, level;
+in float haze;
+in vec2 draped;
 out vec4 colour;
 uniform sampler2D picture;
-uniform bool pictured;
-uniform vec3 sky, unknown, bare;
+uniform vec3 sky;
 void main() {
-    vec3 c;
-    if (light < -0.01) {
-        // No height is known here: hatched, at a height that is a guess and looks like one.
-        float stripe = step(0.5, fract((level.x + level.y) / 60.0));
-        c = mix(unknown, unknown * 0.82, stripe);
-    } else {
-        vec3 own = height < 0.3 ? vec3(0.42, 0.58, 0.66) : mix(bare, bare * 1.35 + 0.05, clamp(height / 200.0, 0.0, 1.0));
-        if (pictured) {
-            vec4 t = texture(picture, draped);
-            own = mix(own, t.rgb, t.a);
-        }
-        c = own * (0.45 + 0.78 * light);
-    }
-    colour = vec4(mix(c, sky, haze), 1.0);
+    colour = vec4(mix(texture(picture, draped).rgb, sky, haze), 1.0);
 })";
 
 constexpr const char* kLineVertex = R"(
@@ -181,7 +161,7 @@ QString SceneGl::begin() {
         triangle_counts_[k] = static_cast<int>(indices.size());
     }
     begun_ = true;
-    changed_ = {true, true, true};
+    changed_.fill(true);
     if (ground_) wanted_ = std::exchange(ground_, nullptr);
     return {};
 }
@@ -213,25 +193,11 @@ void SceneGl::upload() {
             Piece piece;
             piece.low = from.low;
             piece.high = from.high;
-            piece.array = std::make_unique<QOpenGLVertexArrayObject>();
-            piece.array->create();
-            piece.array->bind();
-            piece.vertices = std::make_unique<QOpenGLBuffer>(QOpenGLBuffer::VertexBuffer);
-            piece.vertices->create();
-            piece.vertices->bind();
-            piece.vertices->allocate(from.vertices.data(), static_cast<int>(from.vertices.size() * sizeof(GroundVertex)));
-            const auto attribute = [&](GLuint index, int n, std::size_t offset) {
-                glEnableVertexAttribArray(index);
-                glVertexAttribPointer(index, n, GL_FLOAT, GL_FALSE, sizeof(GroundVertex), reinterpret_cast<void*>(offset));
-            };
-            attribute(0, 3, offsetof(GroundVertex, x));
-            attribute(1, 1, offsetof(GroundVertex, shade));
-            attribute(2, 2, offsetof(GroundVertex, u));
-            piece.array->release();
+            piece.from = &from;
             pieces_.push_back(std::move(piece));
         }
         picture_.reset();
-        if (ground_->pictured) {
+        if (!ground_->picture.isNull()) {
             picture_ = std::make_unique<QOpenGLTexture>(ground_->picture, QOpenGLTexture::GenerateMipMaps);
             picture_->setMinificationFilter(QOpenGLTexture::LinearMipMapNearest);
             picture_->setMagnificationFilter(QOpenGLTexture::Linear);
@@ -306,6 +272,28 @@ void SceneGl::upload() {
     }
 }
 
+QOpenGLVertexArrayObject& SceneGl::arrayOf(Piece& piece, std::size_t level) {
+    Piece::Level& l = piece.levels[level];
+    if (l.array) return *l.array;
+    const auto knots = groundKnots(*piece.from, static_cast<int>(level));
+    l.array = std::make_unique<QOpenGLVertexArrayObject>();
+    l.array->create();
+    l.array->bind();
+    l.vertices = std::make_unique<QOpenGLBuffer>(QOpenGLBuffer::VertexBuffer);
+    l.vertices->create();
+    l.vertices->bind();
+    l.vertices->allocate(knots.data(), static_cast<int>(knots.size() * sizeof(GroundVertex)));
+    const auto attribute = [&](GLuint index, int n, std::size_t offset) {
+        glEnableVertexAttribArray(index);
+        glVertexAttribPointer(index, n, GL_FLOAT, GL_FALSE, sizeof(GroundVertex), reinterpret_cast<void*>(offset));
+    };
+    attribute(0, 3, offsetof(GroundVertex, x));
+    attribute(1, 2, offsetof(GroundVertex, u));
+    triangles_[level]->bind();
+    l.array->release();
+    return *l.array;
+}
+
 void SceneGl::drawGround(const Look& look, const QMatrix4x4& matrix, SceneCost& cost) {
     if (!ground_) return;
     ground_program_.bind();
@@ -314,27 +302,34 @@ void SceneGl::drawGround(const Look& look, const QMatrix4x4& matrix, SceneCost& 
     ground_program_.setUniformValue("base", static_cast<float>(look.space.base_amsl_m));
     ground_program_.setUniformValue("exaggeration", static_cast<float>(look.space.exaggeration));
     ground_program_.setUniformValue("sky", rgb(look.sky_low));
-    ground_program_.setUniformValue("unknown", rgb(look.unknown));
-    ground_program_.setUniformValue("bare", rgb(look.bare));
-    ground_program_.setUniformValue("pictured", picture_ != nullptr);
     if (picture_) picture_->bind(0);
     ground_program_.setUniformValue("picture", 0);
     const QVector3D eye = look.camera.eye();
     const QSize size = look.viewport.size();
     const double focal_px = size.height() / (2 * std::tan(look.camera.fov_deg / 2 * M_PI / 180));
     const auto base = static_cast<float>(look.space.base_amsl_m), k = static_cast<float>(look.space.exaggeration);
-    for (const Piece& piece : pieces_) {
+    struct Drawn {
+        double distance;
+        Piece* piece;
+    };
+    std::vector<Drawn> drawn;
+    for (Piece& piece : pieces_) {
         const QVector3D low(piece.low.x(), piece.low.y(), (piece.low.z() - 1 - base) * k);
         const QVector3D high(piece.high.x(), piece.high.y(), (piece.high.z() + 1 - base) * k);
         if (!seen(matrix, low, high)) continue;
         const QVector3D nearest(std::clamp(eye.x(), low.x(), high.x()), std::clamp(eye.y(), low.y(), high.y()),
                                 std::clamp(eye.z(), low.z(), high.z()));
-        const double distance = std::max(1.0, static_cast<double>((nearest - eye).length()));
+        drawn.push_back({std::max(1.0, static_cast<double>((nearest - eye).length())), &piece});
+    }
+    // The nearest first: what they hide is not painted.
+    std::sort(drawn.begin(), drawn.end(), [](const Drawn& a, const Drawn& b) { return a.distance < b.distance; });
+    for (const auto& [distance, nearest] : drawn) {
+        Piece& piece = *nearest;
         const auto level = static_cast<std::size_t>(groundLevel(ground_->cell_m, focal_px / distance));
-        piece.array->bind();
-        triangles_[level]->bind();
+        QOpenGLVertexArrayObject& array = arrayOf(piece, level);
+        array.bind();
         glDrawElements(GL_TRIANGLES, triangle_counts_[level], GL_UNSIGNED_SHORT, nullptr);
-        piece.array->release();
+        array.release();
         cost.triangles += static_cast<std::size_t>(triangle_counts_[level]) / 3;
         ++cost.pieces;
     }
@@ -347,8 +342,8 @@ void SceneGl::drawLines(const Look& look, const QMatrix4x4& matrix, const Shapes
     line_program_.bind();
     line_program_.setUniformValue("matrix", matrix);
     // Widths are in pixels: half of the viewport is 1.
-    line_program_.setUniformValue("size", QVector2D(static_cast<float>(look.viewport.width()),
-                                                    static_cast<float>(look.viewport.height())));
+    line_program_.setUniformValue("size", QVector2D(static_cast<float>(look.viewport.width() / look.line_scale),
+                                                    static_cast<float>(look.viewport.height() / look.line_scale)));
     s.line_array->bind();
     glDrawElements(GL_TRIANGLES, s.line_indices, GL_UNSIGNED_INT, nullptr);
     s.line_array->release();
@@ -384,9 +379,21 @@ void SceneGl::draw(const Look& look, SceneCost& cost) {
     glDisable(GL_BLEND);
     glDisable(GL_CULL_FACE);
     const QMatrix4x4 matrix = look.camera.matrix(look.viewport.size());
-    glDisable(GL_DEPTH_TEST);
+    glEnable(GL_DEPTH_TEST);
+    glDepthFunc(GL_LEQUAL);
+    drawGround(look, matrix, cost);
+    took(cost.ground_ms);
+    // The sky comes after the ground: only what is left of the picture is painted.
+    const QSize size = look.viewport.size();
+    const auto ray = [&](double x, double y) {
+        const QVector3D r = look.camera.ray({x, y}, size);
+        return r / QVector3D::dotProduct(r, look.camera.direction());
+    };
+    const QVector3D middle = ray(size.width() / 2.0, size.height() / 2.0);
     sky_.bind();
-    sky_.setUniformValue("back", matrix.inverted());
+    sky_.setUniformValue("middle", middle);
+    sky_.setUniformValue("right", ray(size.width(), size.height() / 2.0) - middle);
+    sky_.setUniformValue("up", ray(size.width() / 2.0, 0) - middle);
     sky_.setUniformValue("high", rgb(look.sky_high));
     sky_.setUniformValue("low", rgb(look.sky_low));
     nothing_->bind();
@@ -394,10 +401,6 @@ void SceneGl::draw(const Look& look, SceneCost& cost) {
     nothing_->release();
     sky_.release();
     took(cost.sky_ms);
-    glEnable(GL_DEPTH_TEST);
-    glDepthFunc(GL_LEQUAL);
-    drawGround(look, matrix, cost);
-    took(cost.ground_ms);
     const std::size_t shown = look.eye ? 1 : shapes_.size();
     for (std::size_t i = 0; i < shown; ++i) drawFaces(look, matrix, shapes_[i], false);
     glEnable(GL_BLEND);

@@ -28,15 +28,16 @@ class SceneGl : protected QOpenGLExtraFunctions {
     void end();
 
     void setGround(std::shared_ptr<const SceneGround> ground);
-    /// What stands: obstacles; what is planned; what moves.
-    enum Slot { standing, planned, moving };
+    /// What stands: obstacles; what is planned; its photos; what was flown; what moves.
+    enum Slot { standing, planned, photos, track, moving, kSlots };
     void setShapes(Slot slot, const SceneShapes& shapes);
 
     struct Look {
         SceneCamera camera;
         SceneSpace space;
         QRect viewport;        // in pixels of the device, y up
-        QColor sky_high, sky_low, unknown, bare;
+        QColor sky_high, sky_low;
+        double line_scale = 1;  // pixels of this picture for one of the screen
         bool measure = false;
         bool eye = false;      // what a camera sees: ground and what stands on it
     };
@@ -44,8 +45,12 @@ class SceneGl : protected QOpenGLExtraFunctions {
 
   private:
     struct Piece {
-        std::unique_ptr<QOpenGLBuffer> vertices;
-        std::unique_ptr<QOpenGLVertexArrayObject> array;
+        struct Level {
+            std::unique_ptr<QOpenGLBuffer> vertices;
+            std::unique_ptr<QOpenGLVertexArrayObject> array;
+        };
+        std::array<Level, SceneGround::kLevels> levels;  // made when first drawn
+        const GroundPiece* from = nullptr;
         QVector3D low, high;
     };
     struct Shapes {
@@ -56,6 +61,7 @@ class SceneGl : protected QOpenGLExtraFunctions {
     };
     bool program(QOpenGLShaderProgram& p, const char* vertex, const char* fragment);
     void upload();
+    QOpenGLVertexArrayObject& arrayOf(Piece& piece, std::size_t level);
     void drawGround(const Look& look, const QMatrix4x4& matrix, SceneCost& cost);
     void drawLines(const Look& look, const QMatrix4x4& matrix, const Shapes& s);
     void drawFaces(const Look& look, const QMatrix4x4& matrix, const Shapes& s, bool clear);
@@ -67,9 +73,9 @@ class SceneGl : protected QOpenGLExtraFunctions {
     std::shared_ptr<const SceneGround> ground_, wanted_;
     std::vector<Piece> pieces_;
     std::unique_ptr<QOpenGLTexture> picture_;
-    std::array<Shapes, 3> shapes_;
-    std::array<SceneShapes, 3> waiting_;
-    std::array<bool, 3> changed_{};
+    std::array<Shapes, kSlots> shapes_;
+    std::array<SceneShapes, kSlots> waiting_;
+    std::array<bool, kSlots> changed_{};
     QString problem_;
     bool begun_ = false;
 };

@@ -60,35 +60,80 @@ struct Grid {
     }
 };
 
-void drape(SceneGround& ground, const UnitBox& box, const std::vector<std::string>& pictures) {
-    QImage whole;
-    const double wide = box.width(), high = box.height();
-    const int w = wide >= high ? kPictureSide : std::max(16, static_cast<int>(kPictureSide * wide / high));
-    const int h = wide >= high ? std::max(16, static_cast<int>(kPictureSide * high / wide)) : kPictureSide;
+/// The files' pictures over `box`, the first on top; transparent where none has anything.
+QImage imageryOf(const UnitBox& box, const std::vector<std::string>& pictures, QSize size, QString& problem) {
+    QImage whole(size, QImage::Format_RGBA8888);
+    whole.fill(0);
+    const auto row = static_cast<std::size_t>(size.width()) * 4;
     for (auto file = pictures.rbegin(); file != pictures.rend(); ++file) {
         const auto source = ImagerySource::open(*file);
-        if (!source) {
-            ground.problem = QString::fromStdString(source.error().message);
-            continue;
-        }
-        const auto pixels = (*source)->read(box, w, h);
+        const auto pixels = source ? (*source)->read(box, size.width(), size.height())
+                                   : Result<std::vector<std::uint8_t>>(tl::unexpected(source.error()));
         if (!pixels) {
-            ground.problem = QString::fromStdString(pixels.error().message);
+            problem = QString::fromStdString(pixels.error().message);
             continue;
         }
-        if (whole.isNull()) {
-            whole = QImage(w, h, QImage::Format_RGBA8888);
-            whole.fill(0);
+        for (int y = 0; y < size.height(); ++y) {
+            const std::uint8_t* from = pixels->data() + static_cast<std::size_t>(y) * row;
+            std::uint8_t* to = whole.scanLine(y);
+            for (std::size_t x = 0; x < row; x += 4)
+                if (from[x + 3] > 127) std::memcpy(to + x, from + x, 4);
         }
-        for (int y = 0; y < h; ++y)
-            for (int x = 0; x < w; ++x) {
-                const std::uint8_t* from =
-                    pixels->data() + (static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + static_cast<std::size_t>(x)) * 4;
-                if (from[3] > 127) std::memcpy(whole.scanLine(y) + 4 * x, from, 4);
-            }
     }
-    ground.picture = whole;
-    ground.pictured = !whole.isNull();
+    return whole;
+}
+
+/// Colour of bare ground by its height: water, then greens into browns.
+QVector3D tintOf(float amsl) {
+    const QVector3D low(0.59f, 0.61f, 0.48f), high(0.80f, 0.79f, 0.70f);
+    if (amsl < 0.3f) return {0.42f, 0.58f, 0.66f};
+    return low + (high - low) * std::clamp(amsl / 300, 0.0f, 1.0f);
+}
+
+/// Lights the picture, and paints where it has nothing.
+void light(QImage& picture, const Grid& grid, const std::stop_token& stop) {
+    const float columns = static_cast<float>(grid.columns - 1), rows = static_cast<float>(grid.rows - 1);
+    std::vector<float> shade(grid.height.size());
+    for (int j = 0; j < grid.rows; ++j)
+        for (int i = 0; i < grid.columns; ++i)
+            shade[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid.columns) + static_cast<std::size_t>(i)] =
+                grid.shade(i, j);
+    const auto between = [&](const std::vector<float>& of, float x, float y) {
+        const int i = std::clamp(static_cast<int>(x), 0, grid.columns - 2), j = std::clamp(static_cast<int>(y), 0, grid.rows - 2);
+        const float fx = std::clamp(x - static_cast<float>(i), 0.0f, 1.0f), fy = std::clamp(y - static_cast<float>(j), 0.0f, 1.0f);
+        const auto at = [&](int c, int r) {
+            return of[static_cast<std::size_t>(r) * static_cast<std::size_t>(grid.columns) + static_cast<std::size_t>(c)];
+        };
+        return (at(i, j) * (1 - fx) + at(i + 1, j) * fx) * (1 - fy) + (at(i, j + 1) * (1 - fx) + at(i + 1, j + 1) * fx) * fy;
+    };
+    for (int y = 0; y < picture.height(); ++y) {
+        if (stop.stop_requested()) return;
+        std::uint8_t* line = picture.scanLine(y);
+        const float gy = (1 - (static_cast<float>(y) + 0.5f) / static_cast<float>(picture.height())) * rows;
+        for (int x = 0; x < picture.width(); ++x) {
+            std::uint8_t* pixel = line + 4 * x;
+            const float gx = (static_cast<float>(x) + 0.5f) / static_cast<float>(picture.width()) * columns;
+            const float height = between(grid.height, gx, gy);
+            QVector3D c(0.66f, 0.65f, 0.63f);
+            if (!std::isfinite(height)) {
+                // No height is known here: hatched, at a height that is a guess and looks like one.
+                if ((x + y) / 12 % 2 == 0) c *= 0.82f;
+            } else {
+                c = tintOf(height);
+                if (pixel[3] > 127)
+                    c = QVector3D(pixel[0], pixel[1], pixel[2]) / 255;
+                c *= 0.45f + 0.78f * between(shade, gx, gy);
+            }
+            for (int k = 0; k < 3; ++k) pixel[k] = static_cast<std::uint8_t>(std::clamp(c[k] * 255, 0.0f, 255.0f));
+            pixel[3] = 255;
+        }
+    }
+}
+
+QSize pictureSize(const UnitBox& box) {
+    const double wide = box.width(), high = box.height();
+    return wide >= high ? QSize(kPictureSide, std::max(16, static_cast<int>(kPictureSide * high / wide)))
+                        : QSize(std::max(16, static_cast<int>(kPictureSide * wide / high)), kPictureSide);
 }
 
 }  // namespace
@@ -126,7 +171,8 @@ std::shared_ptr<const SceneGround> makeGround(const LocalFrame& frame, const Ter
     }
     if (!std::isfinite(lowest)) lowest = 0;
     ground->lowest_amsl_m = static_cast<double>(lowest);
-    if (!pictures.empty()) drape(*ground, box, pictures);
+    ground->picture = imageryOf(box, pictures, pictureSize(box), ground->problem);
+    light(ground->picture, grid, stop);
     if (stop.stop_requested()) return nullptr;
     const auto vertexAt = [&](int i, int j) {
         i = std::min(i, grid.columns - 1);
@@ -136,7 +182,6 @@ std::shared_ptr<const SceneGround> makeGround(const LocalFrame& frame, const Ter
         return GroundVertex{static_cast<float>(grid.west + i * grid.cell),
                             static_cast<float>(grid.south + j * grid.cell),
                             std::isfinite(h) ? h : lowest,
-                            std::isfinite(h) ? grid.shade(i, j) : -1,
                             static_cast<float>((m.x - box.left) / box.width()),
                             static_cast<float>((m.y - box.top) / box.height())};
     };
@@ -144,7 +189,7 @@ std::shared_ptr<const SceneGround> makeGround(const LocalFrame& frame, const Ter
         for (int column = 0; column < grid.columns - 1; column += SceneGround::kPieceCells) {
             if (stop.stop_requested()) return nullptr;
             GroundPiece piece;
-            piece.vertices.reserve(kSide * kSide + 4 * kSide);
+            piece.vertices.reserve(kSide * kSide);
             float low = INFINITY, high = -INFINITY;
             for (int j = 0; j < kSide; ++j)
                 for (int i = 0; i < kSide; ++i) {
@@ -152,16 +197,6 @@ std::shared_ptr<const SceneGround> makeGround(const LocalFrame& frame, const Ter
                     low = std::min(low, piece.vertices.back().z);
                     high = std::max(high, piece.vertices.back().z);
                 }
-            // The skirt hides gaps to a neighbour drawn more coarsely.
-            const auto lowered = [&](int i, int j) {
-                GroundVertex v = piece.vertices[static_cast<std::size_t>(j * kSide + i)];
-                v.z -= kSkirt_m;
-                piece.vertices.push_back(v);
-            };
-            for (int i = 0; i < kSide; ++i) lowered(i, 0);
-            for (int i = 0; i < kSide; ++i) lowered(i, kSide - 1);
-            for (int i = 0; i < kSide; ++i) lowered(0, i);
-            for (int i = 0; i < kSide; ++i) lowered(kSide - 1, i);
             const GroundVertex &a = piece.vertices.front(), &b = piece.vertices[kSide * kSide - 1];
             piece.low = {a.x, a.y, low};
             piece.high = {b.x, b.y, high};
@@ -171,28 +206,47 @@ std::shared_ptr<const SceneGround> makeGround(const LocalFrame& frame, const Ter
     return ground;
 }
 
+std::vector<GroundVertex> groundKnots(const GroundPiece& piece, int level) {
+    const int step = 1 << level, n = SceneGround::kPieceCells / step + 1;
+    std::vector<GroundVertex> knots;
+    knots.reserve(static_cast<std::size_t>(n * n + 4 * n));
+    const auto at = [&](int i, int j) -> const GroundVertex& {
+        return piece.vertices[static_cast<std::size_t>(j * step * kSide + i * step)];
+    };
+    for (int j = 0; j < n; ++j)
+        for (int i = 0; i < n; ++i) knots.push_back(at(i, j));
+    const auto lowered = [&](int i, int j) {
+        knots.push_back(at(i, j));
+        knots.back().z -= kSkirt_m;
+    };
+    for (int i = 0; i < n; ++i) lowered(i, 0);
+    for (int i = 0; i < n; ++i) lowered(i, n - 1);
+    for (int i = 0; i < n; ++i) lowered(0, i);
+    for (int i = 0; i < n; ++i) lowered(n - 1, i);
+    return knots;
+}
+
 std::vector<std::uint16_t> groundTriangles(int level) {
-    const int step = 1 << level;
+    const int n = SceneGround::kPieceCells / (1 << level) + 1, last = n - 1;
     std::vector<std::uint16_t> out;
-    const auto at = [](int i, int j) { return static_cast<std::uint16_t>(j * kSide + i); };
+    const auto at = [n](int i, int j) { return static_cast<std::uint16_t>(j * n + i); };
+    const auto skirt = [n](int side, int k) { return static_cast<std::uint16_t>(n * n + side * n + k); };
     const auto quad = [&](std::uint16_t a, std::uint16_t b, std::uint16_t c, std::uint16_t d) {
         for (const std::uint16_t k : {a, b, c, b, d, c}) out.push_back(k);
     };
-    for (int j = 0; j + step < kSide; j += step)
-        for (int i = 0; i + step < kSide; i += step) quad(at(i, j), at(i + step, j), at(i, j + step), at(i + step, j + step));
-    const int last = kSide - 1;
-    for (int i = 0; i + step < kSide; i += step) {
-        const auto skirt = [&](int side, int k) { return static_cast<std::uint16_t>(kSide * kSide + side * kSide + k); };
-        quad(at(i, 0), at(i + step, 0), skirt(0, i), skirt(0, i + step));
-        quad(at(i, last), at(i + step, last), skirt(1, i), skirt(1, i + step));
-        quad(at(0, i), at(0, i + step), skirt(2, i), skirt(2, i + step));
-        quad(at(last, i), at(last, i + step), skirt(3, i), skirt(3, i + step));
+    for (int j = 0; j < last; ++j)
+        for (int i = 0; i < last; ++i) quad(at(i, j), at(i + 1, j), at(i, j + 1), at(i + 1, j + 1));
+    for (int i = 0; i < last; ++i) {
+        quad(at(i, 0), at(i + 1, 0), skirt(0, i), skirt(0, i + 1));
+        quad(at(i, last), at(i + 1, last), skirt(1, i), skirt(1, i + 1));
+        quad(at(0, i), at(0, i + 1), skirt(2, i), skirt(2, i + 1));
+        quad(at(last, i), at(last, i + 1), skirt(3, i), skirt(3, i + 1));
     }
     return out;
 }
 
 int groundLevel(double cell_m, double pixels_per_metre) {
-    constexpr double kEdge_px = 9;  // a side of a triangle may be about as long
+    constexpr double kEdge_px = 20;  // a side of a triangle may be about as long
     const double cell_px = std::max(1e-6, cell_m * pixels_per_metre);
     return std::clamp(static_cast<int>(std::floor(std::log2(kEdge_px / cell_px))), 0, SceneGround::kLevels - 1);
 }

@@ -1,5 +1,7 @@
 // The ground of the Scene as meshes: square pieces of a regular grid over the elevation, each drawn as finely as its
-// distance asks, and the picture draped over them. Made in the background; no OpenGL in here.
+// distance asks, and the picture draped over them: imagery where there is some, tints by height elsewhere, lit from the
+// north-west, hatched where no height is known. Light is in the picture, so that a coarse mesh loses none of it and a
+// pixel costs little. Made in the background; no OpenGL in here.
 #pragma once
 
 #include <QImage>
@@ -15,12 +17,11 @@ namespace anhinga {
 
 struct GroundVertex {
     float x, y, z;  // metres east and north of home; AMSL
-    float shade;    // light on it, 0..1; negative: the height there is unknown
     float u, v;     // of the picture
 };
 
 struct GroundPiece {
-    std::vector<GroundVertex> vertices;  // (kPieceCells + 1) squared, then the skirt's
+    std::vector<GroundVertex> vertices;  // (kPieceCells + 1) squared, row by row from the south-west
     QVector3D low, high;                 // box around it, AMSL
 };
 
@@ -29,8 +30,7 @@ struct SceneGround {
     std::vector<GroundPiece> pieces;
     double cell_m = 5;
     double lowest_amsl_m = 0;
-    bool pictured = false;
-    QImage picture;    // empty: no imagery
+    QImage picture;
     QString problem;   // why a picture could not be read
     double made_ms = 0;
 };
@@ -39,7 +39,10 @@ struct SceneGround {
 std::shared_ptr<const SceneGround> makeGround(const LocalFrame& frame, const Terrain& terrain,
                                               const std::vector<std::string>& pictures, int most_cells,
                                               const std::stop_token& stop);
-/// Triangles of a piece at a level (0 the finest, each next one twice as coarse), its skirt included.
+/// What of a piece is drawn at a level (0 the finest, each next one twice as coarse): its knots row by row, then the
+/// skirt that hides gaps to a neighbour drawn more coarsely. Only these: software OpenGL works on every vertex there is.
+std::vector<GroundVertex> groundKnots(const GroundPiece& piece, int level);
+/// Triangles over groundKnots().
 std::vector<std::uint16_t> groundTriangles(int level);
 /// How coarse a piece may be drawn where a metre is so many pixels.
 int groundLevel(double cell_m, double pixels_per_metre);

@@ -14,6 +14,7 @@ constexpr int kGroundCells = 1100;
 constexpr double kAboveGround_m = 2, kAircraftLeast_px = 26;
 constexpr std::size_t kMostPhotos = 250;
 constexpr double kPickReach_px = 12;
+constexpr double kSlowFrame_ms = 40, kCoarse = 0.4;
 
 std::vector<std::string> picturesOf(const PlanSession& session) {
     std::vector<std::string> files;
@@ -80,6 +81,17 @@ SceneView::SceneView(PlanSession* session, QWidget* parent) : QOpenGLWidget(pare
         placed_ = false;
         planChanged();
     });
+    settle_.setSingleShot(true);
+    settle_.setInterval(220);
+    connect(&settle_, &QTimer::timeout, this, [this] {
+        coarse_ = false;
+        update();
+    });
+    connect(this, &QOpenGLWidget::frameSwapped, this, [this] {
+        // Of a frame with all its pixels: what a slow machine takes for it decides how it moves.
+        if (!coarse_ && paint_began_ms_ > 0) slow_ = monotonicMs() - paint_began_ms_ > kSlowFrame_ms;
+        paint_began_ms_ = 0;
+    });
     updateButtons();
     QTimer::singleShot(0, this, [this] {
         // A platform without OpenGL never calls initializeGL().
@@ -100,6 +112,7 @@ SceneView::~SceneView() {
 
 void SceneView::setTheme(const Theme& theme) {
     theme_ = theme;
+    tabs_.clear();
     bar_->setStyleSheet(QString("#scene\\ bar { background: transparent; } QPushButton { background: %1; color: %2; "
                                 "border: 1px solid %3; border-radius: 3px; padding: 3px 10px; } QPushButton:disabled { "
                                 "color: %4; }")
@@ -117,7 +130,7 @@ const PlanView& SceneView::shownView() const {
 }
 
 void SceneView::planChanged() {
-    plan_dirty_ = moving_dirty_ = true;
+    plan_dirty_ = moving_dirty_ = photos_dirty_ = track_dirty_ = true;
     const Plan& plan = *session_->plan();
     const auto home = homeAmsl(plan, session_->terrain().get());
     const GeoPoint origin = shownView().path.frame.origin();
@@ -160,14 +173,29 @@ void SceneView::requestGround() {
 }
 
 void SceneView::setOverlay(SceneOverlay overlay) {
+    track_dirty_ |= overlay.track != overlay_.track;
     overlay_ = std::move(overlay);
     moving_dirty_ = true;
     if (follow_ && overlay_.aircraft) camera_.pivot = space_.of(overlay_.aircraft->place, overlay_.aircraft->amsl_m);
     updateButtons();
-    update();
+    moved();
 }
 
 // ---- where from
+
+void SceneView::moved() {
+    if (slow_) {
+        coarse_ = true;
+        settle_.start();
+    }
+    update();
+}
+
+void SceneView::turn(double yaw_deg, double pitch_deg) {
+    camera_.orbit(yaw_deg, pitch_deg);
+    keepAboveGround();
+    moved();
+}
 
 void SceneView::fromAbove() {
     camera_.pitch_deg = -90;
@@ -219,7 +247,7 @@ void SceneView::setExaggeration(double k) {
     const double amsl = space_.amslOf(camera_.pivot);
     space_.exaggeration = std::clamp(k, 1.0, 5.0);
     camera_.pivot = space_.of(Vec2{static_cast<double>(camera_.pivot.x()), static_cast<double>(camera_.pivot.y())}, amsl);
-    plan_dirty_ = moving_dirty_ = true;
+    plan_dirty_ = moving_dirty_ = photos_dirty_ = track_dirty_ = true;
     updateButtons();
     update();
 }
@@ -340,7 +368,7 @@ void SceneView::initializeGL() {
     problem_ = enough ? gl_.begin()
                       : QString("OpenGL %1.%2 is all this display has; 3.3 is needed").arg(have.majorVersion()).arg(have.minorVersion());
     if (problem_.isEmpty() && ground_) gl_.setGround(ground_);
-    plan_dirty_ = moving_dirty_ = true;
+    plan_dirty_ = moving_dirty_ = photos_dirty_ = track_dirty_ = true;
     connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, [this] {
         makeCurrent();
         gl_.end();
@@ -365,16 +393,20 @@ void SceneView::rebuildPlan() {
     gl_.setShapes(SceneGl::planned, planned);
 }
 
+void SceneView::rebuildPhotos() {
+    photos_dirty_ = false;
+    photos_for_ = camera_.eye();
+    gl_.setShapes(SceneGl::photos, photoShapes(shownView(), session_->derived()->plan->camera, space_, theme_, photos_for_, kMostPhotos));
+}
+
 void SceneView::rebuildMoving() {
     moving_dirty_ = false;
     const DerivedPtr derived = session_->derived();
-    photos_for_ = camera_.eye();
-    SceneShapes moving = photoShapes(shownView(), derived->plan->camera, space_, theme_, photos_for_, kMostPhotos);
+    SceneShapes moving;
     const auto add = [&](const SceneShapes& more) {
         moving.lines.insert(moving.lines.end(), more.lines.begin(), more.lines.end());
         moving.faces.insert(moving.faces.end(), more.faces.begin(), more.faces.end());
     };
-    add(trackShapes(overlay_.track, space_, theme_));
     if (overlay_.flash) add(flashShapes(*overlay_.flash, derived->plan->camera, derived->terrain.get(), space_, theme_));
     if (overlay_.aircraft) {
         const QVector3D at = space_.of(overlay_.aircraft->place, overlay_.aircraft->amsl_m);
@@ -390,13 +422,9 @@ SceneGl::Look SceneView::lookFrom(const SceneCamera& camera, QRect screen) const
     SceneGl::Look look;
     look.camera = camera;
     look.space = space_;
-    const double k = devicePixelRatioF();
-    look.viewport = QRect(static_cast<int>(screen.x() * k), static_cast<int>((height() - screen.bottom() - 1) * k),
-                          static_cast<int>(screen.width() * k), static_cast<int>(screen.height() * k));
+    look.viewport = screen;
     look.sky_high = theme_.night ? QColor(14, 22, 34) : QColor(126, 172, 206);
     look.sky_low = theme_.night ? QColor(52, 62, 70) : QColor(214, 224, 226);
-    look.unknown = theme_.night ? QColor(70, 72, 74) : QColor(168, 166, 160);
-    look.bare = theme_.night ? QColor(74, 84, 66) : QColor(150, 156, 122);
     look.measure = measuring_;
     return look;
 }
@@ -426,26 +454,61 @@ QRect SceneView::insetRect() const {
     return {width() - s.width() - 10, height() - s.height() - 10, s.width(), s.height()};
 }
 
-void SceneView::paintGL() {
-    const double started = monotonicMs();
-    cost_ = {};
-    if (!problem_.isEmpty()) return;
-    if (!placed_) showWholePlan();
-    if (plan_dirty_) rebuildPlan();
-    const float moved = (photos_for_ - camera_.eye()).length();
-    if (moving_dirty_ || moved > 30 || overlay_.aircraft) rebuildMoving();
+void SceneView::drawViews(double scale, int target_height) {
+    // Pixels of the target, counted from below.
+    const auto onTarget = [&](const QRect& r) {
+        const int high = static_cast<int>(r.height() * scale);
+        return QRect(static_cast<int>(r.x() * scale), target_height - static_cast<int>(r.y() * scale) - high,
+                     static_cast<int>(r.width() * scale), high);
+    };
     const bool eye = eye_ != EyeMode::off && overlay_.aircraft;
     if (eye && eye_ == EyeMode::full) {
         QOpenGLFunctions* f = context()->functions();
         f->glClearColor(0.06f, 0.07f, 0.08f, 1);
         f->glClear(GL_COLOR_BUFFER_BIT);
     } else {
-        gl_.draw(lookFrom(camera_, rect()), cost_);
-    }
-    if (eye) {
-        SceneGl::Look look = lookFrom(eyeCamera(), insetRect());
-        look.eye = true;
+        SceneGl::Look look = lookFrom(camera_, onTarget(rect()));
+        look.line_scale = scale;
         gl_.draw(look, cost_);
+    }
+    if (!eye) return;
+    SceneGl::Look look = lookFrom(eyeCamera(), onTarget(insetRect()));
+    look.line_scale = scale;
+    look.eye = true;
+    gl_.draw(look, cost_);
+}
+
+void SceneView::paintGL() {
+    const double started = monotonicMs();
+    paint_began_ms_ = started;
+    cost_ = {};
+    if (!problem_.isEmpty()) return;
+    if (!placed_) showWholePlan();
+    if (plan_dirty_) rebuildPlan();
+    constexpr float kChosenAnew_m = 30;
+    const float moved = (photos_for_ - camera_.eye()).length();
+    if (photos_dirty_ || (moved > kChosenAnew_m && !coarse_)) rebuildPhotos();
+    if (track_dirty_) {
+        track_dirty_ = false;
+        gl_.setShapes(SceneGl::track, overlay_.track ? trackShapes(*overlay_.track, space_, theme_) : SceneShapes{});
+    }
+    if (moving_dirty_ || overlay_.aircraft) rebuildMoving();
+    const double k = devicePixelRatioF();
+    if (coarse_) {
+        const QSize small(std::max(1, static_cast<int>(width() * k * kCoarse)), std::max(1, static_cast<int>(height() * k * kCoarse)));
+        if (!small_ || small_->size() != small)
+            small_ = std::make_unique<QOpenGLFramebufferObject>(small, QOpenGLFramebufferObject::Depth);
+        small_->bind();
+        drawViews(k * kCoarse, small.height());
+        QOpenGLExtraFunctions* f = context()->extraFunctions();
+        f->glBindFramebuffer(GL_READ_FRAMEBUFFER, small_->handle());
+        f->glBindFramebuffer(GL_DRAW_FRAMEBUFFER, defaultFramebufferObject());
+        f->glBlitFramebuffer(0, 0, small.width(), small.height(), 0, 0, static_cast<int>(width() * k),
+                             static_cast<int>(height() * k), GL_COLOR_BUFFER_BIT, GL_NEAREST);
+        f->glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
+        f->glViewport(0, 0, static_cast<int>(width() * k), static_cast<int>(height() * k));
+    } else {
+        drawViews(k, static_cast<int>(height() * k));
     }
     const double drawn = monotonicMs();
     paintLabels();
@@ -455,7 +518,6 @@ void SceneView::paintGL() {
 
 void SceneView::paintLabels() {
     QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
     const bool eye_full = eye_ == EyeMode::full && overlay_.aircraft;
     if (!eye_full) {
         std::vector<QRectF> taken;
@@ -476,19 +538,42 @@ void SceneView::paintLabels() {
             if (std::any_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(tab); })) continue;
             taken.push_back(tab);
             const bool chosen = session_->isSelected(l->id);
-            if (l->kind == SceneLabel::thing) {
-                haloText(p, {tab.left() + 5, tab.bottom() - 4}, l->text, theme_.ink, theme_.raised);
-                continue;
+            if (l->kind != SceneLabel::thing) {
+                p.setPen(pen(chosen ? theme_.marigold : theme_.ink, 1.5));
+                p.drawLine(*at, QPointF(at->x(), tab.bottom()));
             }
-            p.setPen(pen(chosen ? theme_.marigold : theme_.ink, chosen ? 2 : 1));
-            p.setBrush(chosen ? theme_.ink : theme_.raised);
-            p.drawLine(*at, QPointF(at->x(), tab.bottom()));
-            p.drawRoundedRect(tab, 3, 3);
-            p.setPen(chosen ? theme_.raised : theme_.ink);
-            p.drawText(tab, Qt::AlignCenter, l->text);
+            p.drawPixmap(QPointF(std::round(tab.left()), std::round(tab.top())), tabOf(*l, chosen));
         }
     }
     paintFurniture(p);
+}
+
+/// A label's tab as a picture: letters and round corners are costly where OpenGL is software.
+const QPixmap& SceneView::tabOf(const SceneLabel& label, bool chosen) {
+    constexpr int kMostKept = 2000;
+    const QString key = QString("%1%2%3").arg(chosen ? 1 : 0).arg(static_cast<int>(label.kind)).arg(label.text);
+    const auto known = tabs_.constFind(key);
+    if (known != tabs_.constEnd()) return *known;
+    if (tabs_.size() > kMostKept) tabs_.clear();
+    const QFont font = uiFont(8.5, true);
+    const double wide = QFontMetricsF(font).horizontalAdvance(label.text), k = devicePixelRatioF();
+    QPixmap picture((QSizeF(wide + 11, 18) * k).toSize());
+    picture.setDevicePixelRatio(k);
+    picture.fill(Qt::transparent);
+    QPainter p(&picture);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setFont(font);
+    const QRectF tab(0.5, 0.5, wide + 10, 17);
+    if (label.kind == SceneLabel::thing) {
+        haloText(p, {tab.left() + 5, tab.bottom() - 4}, label.text, theme_.ink, theme_.raised);
+    } else {
+        p.setPen(pen(chosen ? theme_.marigold : theme_.ink, chosen ? 2 : 1));
+        p.setBrush(chosen ? theme_.ink : theme_.raised);
+        p.drawRoundedRect(tab, 3, 3);
+        p.setPen(chosen ? theme_.raised : theme_.ink);
+        p.drawText(tab, Qt::AlignCenter, label.text);
+    }
+    return *tabs_.insert(key, picture);
 }
 
 void SceneView::paintFurniture(QPainter& p) {
@@ -501,7 +586,7 @@ void SceneView::paintFurniture(QPainter& p) {
         p.drawRect(r);
         const SceneAircraft& a = *overlay_.aircraft;
         haloText(p, QPointF(r.left() + 8, r.bottom() - 8),
-                 QString("camera eye · %1 · heading %2° · camera %3°")
+                 QString("%1 · %2° · camera %3°")
                      .arg(inUnits(QString("%1 m AMSL").arg(a.amsl_m, 0, 'f', 0)))
                      .arg(std::fmod(a.heading_deg + 360, 360), 0, 'f', 0)
                      .arg(a.gimbal_pitch_deg, 0, 'f', 0),
@@ -511,6 +596,7 @@ void SceneView::paintFurniture(QPainter& p) {
     }
     if (eye_ == EyeMode::full && eye) return;
     // North, and how much of it is guessed.
+    p.setRenderHint(QPainter::Antialiasing);
     const QPointF middle(width() - 34, 66);
     const double turn = -camera_.yaw_deg * M_PI / 180;
     const QPointF north(std::sin(turn), -std::cos(turn)), east(-north.y(), north.x());
@@ -525,7 +611,10 @@ void SceneView::paintFurniture(QPainter& p) {
         text += " · ground is being made";
     else if (session_->terrain()->empty())
         text += " · no terrain: the ground is unknown";
-    haloText(p, QPointF(14, height() - 14), text, theme_.ink, theme_.raised);
+    const QRectF strip(8, height() - 28, p.fontMetrics().horizontalAdvance(text) + 14, 20);
+    p.fillRect(strip, alpha(theme_.panel, 215));
+    p.setPen(theme_.ink);
+    p.drawText(strip, Qt::AlignCenter, text);
 }
 
 // ---- by hand
@@ -574,16 +663,16 @@ void SceneView::mouseMoveEvent(QMouseEvent* e) {
     else
         camera_.orbit(by.x() * 0.3, -by.y() * 0.3);
     keepAboveGround();
-    update();
+    moved();
 }
 
 void SceneView::mouseReleaseEvent(QMouseEvent* e) {
     if (dragged_ || e->button() != Qt::LeftButton) return;
-    if (overlay_.can_scrub) {
+    if (overlay_.can_scrub && overlay_.track) {
         // On the screen, not on the ground: the track is in the air.
         double reach = kPickReach_px;
         std::optional<GeoPoint> place;
-        for (const TrackPoint& t : overlay_.track) {
+        for (const TrackPoint& t : *overlay_.track) {
             const auto p = camera_.project(space_.of(t.place, t.amsl_m), size());
             const double d = p ? std::hypot(p->x() - e->position().x(), p->y() - e->position().y()) : 1e9;
             if (d < reach) {
@@ -621,7 +710,7 @@ void SceneView::wheelEvent(QWheelEvent* e) {
     const double steps = e->angleDelta().y() / 120.0;
     camera_.zoom(std::pow(0.85, steps), underPointer(e->position()));
     keepAboveGround();
-    update();
+    moved();
     e->accept();
 }
 
@@ -664,7 +753,7 @@ void SceneView::keyPressEvent(QKeyEvent* e) {
             return QOpenGLWidget::keyPressEvent(e);
     }
     keepAboveGround();
-    update();
+    moved();
 }
 
 void SceneView::showEvent(QShowEvent* e) {

@@ -2,7 +2,10 @@
 // key. Where there is no OpenGL it says so, and everything else goes on.
 #pragma once
 
+#include <QHash>
+#include <QOpenGLFramebufferObject>
 #include <QOpenGLWidget>
+#include <QPixmap>
 #include <QTimer>
 #include <thread>
 
@@ -16,7 +19,7 @@ namespace anhinga {
 /// What the present workspace shows of a flight.
 struct SceneOverlay {
     std::optional<SceneAircraft> aircraft;
-    std::vector<TrackPoint> track;
+    std::shared_ptr<const std::vector<TrackPoint>> track;  // the same object: the same track
     std::optional<PlannedPhoto> flash;  // the photo just taken
     bool can_scrub = false;             // clicks on the track say where
 };
@@ -34,6 +37,8 @@ class SceneView : public QOpenGLWidget {
     void setOverlay(SceneOverlay overlay);
     void setEditable(bool on) { editable_ = on; }
     void fromAbove();
+    /// About the pivot, as by hand.
+    void turn(double yaw_deg, double pitch_deg);
     void showWholePlan();
     void showPlace(GeoPoint place);
     void setExaggeration(double k);
@@ -54,6 +59,8 @@ class SceneView : public QOpenGLWidget {
     bool groundReady() const { return ground_ != nullptr; }
     const SceneCost& lastCost() const { return cost_; }
     void setMeasuring(bool on) { measuring_ = on; }
+    /// Drawn with fewer pixels while it moves: only where frames take long.
+    bool coarse() const { return coarse_; }
 
   signals:
     void message(const QString& text);
@@ -77,6 +84,7 @@ class SceneView : public QOpenGLWidget {
     const PlanView& shownView() const;
     void planChanged();
     void rebuildPlan();
+    void rebuildPhotos();
     void rebuildMoving();
     void requestGround();
     void keepAboveGround();
@@ -86,6 +94,10 @@ class SceneView : public QOpenGLWidget {
     void paintFurniture(QPainter& p);
     SceneCamera eyeCamera() const;
     QRect insetRect() const;
+    /// The camera has moved: the next frames may be coarse.
+    void moved();
+    void drawViews(double scale, int target_height);
+    const QPixmap& tabOf(const SceneLabel& label, bool chosen);
     SceneGl::Look lookFrom(const SceneCamera& camera, QRect screen) const;
     void placeButtons();
     void updateButtons();
@@ -110,10 +122,15 @@ class SceneView : public QOpenGLWidget {
     QString problem_;
     EyeMode eye_ = EyeMode::off;
     bool placed_ = false, flown_ = false, editable_ = true, follow_ = false, measuring_ = false;
-    bool plan_dirty_ = true, moving_dirty_ = true;
+    bool plan_dirty_ = true, moving_dirty_ = true, photos_dirty_ = true, track_dirty_ = true;
     QVector3D photos_for_{1e9f, 0, 0};  // eye the photos were chosen for
     QPointF pressed_, last_;
     bool dragged_ = false;
+    bool coarse_ = false, slow_ = false;
+    QTimer settle_;
+    double paint_began_ms_ = 0;
+    std::unique_ptr<QOpenGLFramebufferObject> small_;
+    QHash<QString, QPixmap> tabs_;
     QWidget* bar_ = nullptr;
     QPushButton *map_, *above_, *exaggerate_, *eye_button_, *fly_here_;
     QLabel* refusal_ = nullptr;

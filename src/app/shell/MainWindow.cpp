@@ -51,7 +51,13 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     draft_right_->addWidget(findings_);
     draft_right_->setSizes({330, 230});
     right_->addWidget(draft_right_);
-    right_->addWidget(rehearse_);
+    auto* scroll = new QScrollArea;  // low windows
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setMinimumWidth(rehearse_->minimumSizeHint().width());
+    scroll->setWidget(rehearse_);
+    right_->addWidget(scroll);
     right_->addWidget(field_);
     right_->addWidget(comparison_);
     band_ = new QStackedWidget;

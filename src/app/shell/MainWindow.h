@@ -94,6 +94,7 @@ class MainWindow : public QMainWindow {
     void refreshFigures();
     void refreshOverlay();  // MainWindowOverlay.cpp
     void headTo(GeoPoint place, double reach_m);
+    std::shared_ptr<const std::vector<TrackPoint>> trackInScene(const LogPtr& log, double home_amsl_m);
     void refreshTimeBand();
     void cursorFromMap(std::optional<GeoPoint> place);
     bool mayDiscard();
@@ -131,6 +132,8 @@ class MainWindow : public QMainWindow {
     MapView* map_ = nullptr;
     SceneView* scene_ = nullptr;
     QPushButton* scene_button_ = nullptr;
+    LogPtr scene_track_of_;
+    std::shared_ptr<const std::vector<TrackPoint>> scene_track_;
     QWidget* tools_ = nullptr;
     LayersPanel* layers_ = nullptr;
     QPushButton* layers_button_ = nullptr;

@@ -52,15 +52,17 @@ std::optional<SceneAircraft> sceneAircraftAt(const FlightLog& log, double t, dou
                          wing};
 }
 
-std::vector<TrackPoint> sceneTrackOf(const FlightLog& log, double until, double home_amsl_m) {
+using TrackPtr = std::shared_ptr<const std::vector<TrackPoint>>;
+
+TrackPtr sceneTrackOf(const FlightLog& log, double home_amsl_m) {
     std::vector<TrackPoint> track;
     const Channel* lat = log.find("position.lat_deg");
     const Channel* lon = log.find("position.lon_deg");
-    if (lat == nullptr || lon == nullptr) return track;
+    if (lat == nullptr || lon == nullptr) return nullptr;
     const LogHeights height(log, home_amsl_m);
-    for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()) && lat->t_s[i] <= until; ++i)
+    for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()); ++i)
         track.push_back({{lat->value[i], lon->value[i]}, height.at(lat->t_s[i])});
-    return track;
+    return std::make_shared<const std::vector<TrackPoint>>(std::move(track));
 }
 
 /// The photo taken just before `t`, as long as it flashes.
@@ -112,6 +114,14 @@ std::optional<double> timeNear(const FlightLog& log, GeoPoint place, double reac
 
 }  // namespace
 
+std::shared_ptr<const std::vector<TrackPoint>> MainWindow::trackInScene(const LogPtr& log, double home_amsl_m) {
+    if (log != scene_track_of_) {
+        scene_track_of_ = log;
+        scene_track_ = sceneTrackOf(*log, home_amsl_m);
+    }
+    return scene_track_;
+}
+
 void MainWindow::headTo(GeoPoint place, double reach_m) {
     const auto rehearsal = plan_.flownRehearsal();
     if (workspace_ == Workspace::rehearse && rehearsal) {
@@ -152,7 +162,7 @@ void MainWindow::refreshOverlay() {
         if (rehearse_->following() && o.aircraft && !deep) map_->keepInView(o.aircraft->place);
         if (deep) {
             s.aircraft = sceneAircraftAt(log, t, home_amsl, wing);
-            s.track = sceneTrackOf(log, INFINITY, home_amsl);
+            s.track = trackInScene(rehearsal->log, home_amsl);
             s.flash = flash;
             s.can_scrub = true;
         }
@@ -170,7 +180,9 @@ void MainWindow::refreshOverlay() {
                                        v.roll_deg.value_or(0),
                                        0,
                                        wing};
-            for (const auto& [place, height] : v.track) s.track.push_back({place, base + height});
+            std::vector<TrackPoint> track;
+            for (const auto& [place, height] : v.track) track.push_back({place, base + height});
+            s.track = std::make_shared<const std::vector<TrackPoint>>(std::move(track));
         }
         if (v.armed && v.mission_item) active = itemOf(*v.mission_item);
     } else if (workspace_ == Workspace::debrief && review_.log()) {
@@ -180,7 +192,7 @@ void MainWindow::refreshOverlay() {
         o.aircraft = aircraftAt(*review_.log(), traces_->cursor());
         if (deep) {
             s.aircraft = sceneAircraftAt(*review_.log(), traces_->cursor(), home_amsl, wing);
-            s.track = sceneTrackOf(*review_.log(), INFINITY, home_amsl);
+            s.track = trackInScene(review_.log(), home_amsl);
             s.can_scrub = true;
         }
     }

@@ -292,6 +292,18 @@ void SettingsPage::fillForm() {
             },
             true);
         if (tabs_->currentIndex() == kVehicles) {
+            auto* kind = new QComboBox;
+            kind->setObjectName("profile Kind");
+            for (const auto each : {VehicleKind::multirotor, VehicleKind::fixedWing, VehicleKind::helicopter})
+                kind->addItem(vehicleText(each));
+            kind->setCurrentIndex(static_cast<int>(library_.vehicles[i].kind));
+            connect(kind, &QComboBox::activated, this, [this, i](int chosen) {
+                library_.vehicles[i].kind = static_cast<VehicleKind>(chosen);
+                saveLibrary();
+                // Another kind has other numbers; not from inside the field's own signal.
+                QTimer::singleShot(0, this, &SettingsPage::fillList);
+            });
+            add("Kind", kind, true);
             const auto numbers = numbersOf(library_.vehicles[i]);
             for (std::size_t n = 0; n < numbers.size(); ++n)
                 number(numbers[n].label, numbers[n].unit, numbers[n].low, numbers[n].high, *numbers[n].value,

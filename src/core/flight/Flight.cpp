@@ -83,6 +83,7 @@ Result<void> Flight::goToItem(std::size_t seq) {
     seq = std::max<std::size_t>(seq, setup_.item0_is_home ? 1 : 0);
     if (mode_ == FlightMode::mission && executor_.current()) {
         executor_.jumpTo(seq);
+        leg_ = upLeg(state_.amsl_m);  // from where it is, not from where it was going
         nextItem();
     } else {
         start_at_ = seq;

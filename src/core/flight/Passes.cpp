@@ -38,7 +38,7 @@ std::vector<ItemPass> passesOf(const Rehearsal& rehearsal, const Mission& missio
         ItemPass* pass = passAtTime(e.t_s - 1e-6);
         if (pass == nullptr) continue;
         if (e.kind == "photo") ++pass->photos;
-        if (e.kind == "item" && !pass->arrives_s) pass->arrives_s = e.t_s;
+        if ((e.kind == "item" || e.kind == "disarmed") && !pass->arrives_s) pass->arrives_s = e.t_s;
     }
     if (const Channel* left = log.find("battery.left_percent"))
         for (ItemPass& p : passes) p.left_percent = left->at(p.to_s).value_or(0);

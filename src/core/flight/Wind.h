@@ -13,6 +13,7 @@ struct Wind {
     double shear = 0;     // exponent of the power law; the speed is that 10 m above home. 0: the same at every height
     double gust_mps = 0;  // standard deviation of the gusts along each axis
     std::uint32_t seed = 1;
+    bool operator==(const Wind&) const = default;
 };
 
 /// Air as it moves past a flight. Formulas: docs/formulas.md, "Wind".
