@@ -462,7 +462,12 @@ void sceneFrame(benchmark::State& state) {
         SceneOverlay overlay;
         const double t = 300;
         overlay.aircraft = SceneAircraft{{*log->find("position.lat_deg")->at(t), *log->find("position.lon_deg")->at(t)},
-                                         *log->find("position.height_amsl_m")->at(t), 80, 0, 0, -40, false};
+                                         *log->find("position.height_amsl_m")->at(t),
+                                         80,
+                                         0,
+                                         0,
+                                         -40,
+                                         false};
         scene.setOverlay(overlay);
         scene.setEye(EyeMode::inset);
     }

@@ -158,7 +158,8 @@ CliResult cliRehearse(const CliArguments& a) {
                                     p.lowest_m ? fmt::format("{:.0f} m", *p.lowest_m) : "unknown");
     if (a.try_wind_mps > 0) {
         out.json["winds"] = Json::array();
-        for (const WindTry& w : tryWinds(loaded->plan, *loaded->view.mission, loaded->terrain, a.try_wind_mps, options)) {
+        for (const WindTry& w :
+             tryWinds(loaded->plan, *loaded->view.mission, loaded->terrain, a.try_wind_mps, options)) {
             out.json["winds"].push_back({{"from_deg", w.wind.from_deg},
                                          {"speed_mps", w.wind.speed_mps},
                                          {"energy_left_percent", w.left_percent},

@@ -18,8 +18,9 @@ constexpr double kDeg = M_PI / 180;
 constexpr int kMaxSteps = 2000;  // in one advance(): a stopped process must not try to catch up hours
 
 FlightSetup setupOf(const StandInOptions& o) {
-    return {o.vehicle, o.home, o.home_amsl_m, o.terrain, o.wind, o.return_height_m, true, true,
-            o.at_end,  SafetyAction::returnHome, o.low_battery};
+    return {o.vehicle,         o.home, o.home_amsl_m, o.terrain, o.wind,
+            o.return_height_m, true,   true,          o.at_end,  SafetyAction::returnHome,
+            o.low_battery};
 }
 
 constexpr int kFamily = 3;
@@ -118,8 +119,7 @@ void StandIn::missionMessage(const Message& m) {
             text(4, ok.error().message);
         return;
     }
-    if (m.is("MISSION_CURRENT") || m.is("MISSION_ITEM_REACHED") || m.is("MISSION_ACK"))
-        return;
+    if (m.is("MISSION_CURRENT") || m.is("MISSION_ITEM_REACHED") || m.is("MISSION_ACK")) return;
     if (m.info->field("mission_type") == nullptr) return;
     const auto type = static_cast<int>(m.integer("mission_type"));
     if (m.is("MISSION_COUNT") || m.is("MISSION_CLEAR_ALL")) {
@@ -199,8 +199,8 @@ Result<void> StandIn::execute(int command, const Message& m, bool& known) {
             return m.number("param1") < 0.5 ? flight_.pause() : flight_.resume();
         case cmd::doSetMode: {
             const auto mode = static_cast<int>(m.number("param2"));
-            const std::string word =
-                mavlink::modeName(kFamily, typeOf(options_.vehicle.kind), static_cast<std::uint32_t>(std::max(0, mode)));
+            const std::string word = mavlink::modeName(kFamily, typeOf(options_.vehicle.kind),
+                                                       static_cast<std::uint32_t>(std::max(0, mode)));
             if (mode < 0 || (word != "manual" && word != "mission" && word != "guided" && word != "hold" &&
                              word != "return" && word != "land"))
                 return fail("mode {} is not offered", mode);

@@ -95,16 +95,18 @@ std::shared_ptr<const FlightLog> fly(const std::string& plan_file, const Plan& p
     const auto terrain = island();
     const double home = homeAmsl(plan, terrain.get()).value_or(0);
     const double most_s = duration_s / kSpeedup * 2 + 12;
-    Process standin(std::string(BIN_DIR) + "/anhinga-standin",
-                    {"--link", fmt::format("tcp-listen:{}", port), "--like", plan_file, "--home",
-                     fmt::format("{:.7f},{:.7f},{:.2f}", plan.home->position.lat_deg, plan.home->position.lon_deg, home),
-                     "--terrain", demo("quillmere-elevation.tif"), "--speedup", fmt::format("{}", kSpeedup), "--wind-from",
-                     fmt::format("{}", wind.from_deg), "--wind-speed", fmt::format("{}", wind.speed_mps), "--run-for",
-                     fmt::format("{}", most_s + 10)});
+    Process standin(
+        std::string(BIN_DIR) + "/anhinga-standin",
+        {"--link", fmt::format("tcp-listen:{}", port), "--like", plan_file, "--home",
+         fmt::format("{:.7f},{:.7f},{:.2f}", plan.home->position.lat_deg, plan.home->position.lon_deg, home),
+         "--terrain", demo("quillmere-elevation.tif"), "--speedup", fmt::format("{}", kSpeedup), "--wind-from",
+         fmt::format("{}", wind.from_deg), "--wind-speed", fmt::format("{}", wind.speed_mps), "--run-for",
+         fmt::format("{}", most_s + 10)});
     {
         Result<std::unique_ptr<VehicleLink>> link = fail("not tried");
         for (int i = 0; i < 100 && !link; ++i) {
-            link = VehicleLink::open(fmt::format("tcp:127.0.0.1:{}", port), {.record_path = recording, .conditions = {}});
+            link =
+                VehicleLink::open(fmt::format("tcp:127.0.0.1:{}", port), {.record_path = recording, .conditions = {}});
             if (!link) std::this_thread::sleep_for(std::chrono::milliseconds(50));
         }
         REQUIRE(link);
@@ -143,8 +145,9 @@ void rehearsedAgainstFlown(const std::string& name, double most_path_m) {
         const auto flown =
             fly(file, *plan, view.toSend(), options.wind, r->duration_s, dir / fmt::format("{:.0f}.tlog", speed));
         const Difference d = differenceOf(*r->log, *flown, view.path.frame);
-        std::printf("%-18s wind %.0f m/s: duration %+.2f %%, energy %+.2f %%, path within %.1f m, height within %.1f m\n",
-                    name.c_str(), speed, d.duration_percent, d.energy_percent, d.path_m, d.height_m);
+        std::printf(
+            "%-18s wind %.0f m/s: duration %+.2f %%, energy %+.2f %%, path within %.1f m, height within %.1f m\n",
+            name.c_str(), speed, d.duration_percent, d.energy_percent, d.path_m, d.height_m);
         std::fflush(stdout);
         INFO(name << " in " << speed << " m/s");
         CHECK(std::abs(d.duration_percent) < 2);

@@ -229,8 +229,13 @@ TEST_CASE("a plan's KML holds what its photos show, and its flight as a timed tr
     }
     CHECK(prints == route.photos);
     // A photo 55 m over the ground shows 82 m by 55 m of it.
-    std::istringstream first(footprints.child("Placemark").child("Polygon").child("outerBoundaryIs").child("LinearRing")
-                                 .child("coordinates").text().get());
+    std::istringstream first(footprints.child("Placemark")
+                                 .child("Polygon")
+                                 .child("outerBoundaryIs")
+                                 .child("LinearRing")
+                                 .child("coordinates")
+                                 .text()
+                                 .get());
     double lon[2], lat[2];
     char comma;
     first >> lon[0] >> comma >> lat[0] >> lon[1] >> comma >> lat[1];

@@ -272,7 +272,8 @@ TEST_CASE("each kind of vehicle says what it is, numbers its modes so, and flies
         VehicleProfile vehicle;
         int type, mission, hold, home;
     };
-    for (const Row& each : {Row{VehicleProfile{}, 2, 3, 5, 6}, Row{skimmer(), 1, 10, 12, 11}, Row{helicopter(), 4, 3, 5, 6}}) {
+    for (const Row& each :
+         {Row{VehicleProfile{}, 2, 3, 5, 6}, Row{skimmer(), 1, 10, 12, 11}, Row{helicopter(), 4, 3, 5, 6}}) {
         INFO(each.vehicle.name);
         StandInOptions options = Bench::options();
         options.vehicle = each.vehicle;

@@ -2,8 +2,8 @@
 #include <catch2/catch.hpp>
 
 #include "core/check/Check.h"
-#include "core/flight/Rehearse.h"
 #include "core/flight/Passes.h"
+#include "core/flight/Rehearse.h"
 #include "core/flight/WayHome.h"
 #include "core/geo/Polygon.h"
 #include "core/mission/Wing.h"
@@ -180,7 +180,8 @@ TEST_CASE("the stall keeps its margin in a turn: slow flight banks less", "[wing
     CHECK(mostBank_rad(limits, 16) > 0);
 }
 
-TEST_CASE("a fixed wing flies the coast on the line that is drawn, in still air and in wind, and lands", "[wing][flight]") {
+TEST_CASE("a fixed wing flies the coast on the line that is drawn, in still air and in wind, and lands",
+          "[wing][flight]") {
     const auto plan = loadPlan(demo("coast.anhinga.geojson"));
     REQUIRE(plan);
     const auto terrain = island();

@@ -141,8 +141,9 @@ TEST_CASE("the list of arrivals counts passes and leads to them; the worst wind 
     CHECK(d.child<QLabel>("winds")->text().contains("8 m/s"));
 }
 
-TEST_CASE("safety actions are chosen beside the return height and rehearsed; the vehicle's kind changes what is offered",
-          "[ui][rehearse][vehicle]") {
+TEST_CASE(
+    "safety actions are chosen beside the return height and rehearsed; the vehicle's kind changes what is offered",
+    "[ui][rehearse][vehicle]") {
     Driver d;
     d.openDemo();
     d.window.plan().select({});

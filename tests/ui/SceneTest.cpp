@@ -19,6 +19,10 @@ bool openScene(Driver& d) {
         WARN("no OpenGL here: " << scene.problem().toStdString());
         return false;
     }
+    // The window was made anew for OpenGL; without a window manager nobody makes it the active one again.
+    d.window.activateWindow();
+    QApplication::setActiveWindow(&d.window);
+    scene.setFocus();
     scene.repaint();
     return true;
 }
@@ -51,8 +55,8 @@ TEST_CASE("known places are where the map has them", "[ui][scene]") {
     const auto fits = [&](double margin_px) {
         const QPointF a = *scene.onScreen(places[0], 0), b = *scene.onScreen(places[8], 0);
         const QPointF ma = map.toScreen(places[0]), mb = map.toScreen(places[8]);
-        const std::complex<double> turn = std::complex<double>(b.x() - a.x(), b.y() - a.y()) /
-                                          std::complex<double>(mb.x() - ma.x(), mb.y() - ma.y());
+        const std::complex<double> turn =
+            std::complex<double>(b.x() - a.x(), b.y() - a.y()) / std::complex<double>(mb.x() - ma.x(), mb.y() - ma.y());
         for (const GeoPoint& p : places) {
             const QPointF m = map.toScreen(p) - ma, s = *scene.onScreen(p, 0);
             const std::complex<double> at = std::complex<double>(m.x(), m.y()) * turn;
@@ -162,13 +166,26 @@ TEST_CASE("a click in the Scene selects what the map selects, and views say so a
     CHECK(d.window.plan().isSelected(wire.id));
     QTest::keyClick(&scene, Qt::Key_Escape);
     CHECK(d.window.plan().selection().empty());
+    // What is selected is brought into the picture.
+    d.window.plan().select({d.plan().items[2].id});
+    QTest::keyClick(&scene, Qt::Key_G);
+    int inside = 0, of = 0;
+    for (const PathPoint& p : d.window.plan().derived()->view.path.points) {
+        if (p.source != d.plan().items[2].id || !p.amsl_m) continue;
+        const auto at = scene.onScreen(p.position, *p.amsl_m);
+        ++of;
+        inside += at && scene.rect().contains(at->toPoint());
+    }
+    CHECK(of > 4);
+    CHECK(inside == of);
     // Back to the map with the same key.
     QTest::keyClick(&scene, Qt::Key_S);
     CHECK_FALSE(d.window.sceneShown());
     CHECK(d.window.map().isVisible());
 }
 
-TEST_CASE("fly here, looking like this: place, height, heading and gimbal from the view, undone in one step", "[ui][scene]") {
+TEST_CASE("fly here, looking like this: place, height, heading and gimbal from the view, undone in one step",
+          "[ui][scene]") {
     Driver d;
     d.openDemo();
     if (!openScene(d)) return;
@@ -254,7 +271,8 @@ TEST_CASE("the camera's eye looks from the play head with the profile's field of
     const auto at = scene.onScreen(place, *log.find("position.height_amsl_m")->at(t));
     REQUIRE(at);
     click(scene, *at);
-    const GeoPoint now{*log.find("position.lat_deg")->at(panel->playHead()), *log.find("position.lon_deg")->at(panel->playHead())};
+    const GeoPoint now{*log.find("position.lat_deg")->at(panel->playHead()),
+                       *log.find("position.lon_deg")->at(panel->playHead())};
     CHECK(distance_m(now, place) < 40);
     CHECK(panel->playHead() != photo + 0.3);
     // Following keeps the aircraft in the middle.
@@ -289,8 +307,8 @@ TEST_CASE("the Scene is turned, moved and brought nearer by hand, and never goes
     const GeoPoint under = *scene.groundAt(middle + QPoint(60, 80));
     const double far = scene.camera().distance_m;
     for (int i = 0; i < 10; ++i) {
-        QWheelEvent wheel(middle + QPoint(60, 80), scene.mapToGlobal(middle + QPoint(60, 80)), {}, {0, 120}, Qt::NoButton,
-                          Qt::NoModifier, Qt::NoScrollPhase, false);
+        QWheelEvent wheel(middle + QPoint(60, 80), scene.mapToGlobal(middle + QPoint(60, 80)), {}, {0, 120},
+                          Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
         QApplication::sendEvent(&scene, &wheel);
         CHECK(eyeOver() > 1);
     }

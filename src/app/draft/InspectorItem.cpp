@@ -160,7 +160,9 @@ void Inspector::kindField(ItemId id) {
     const Item& item = *session_->plan()->find(id);
     const bool wing = session_->plan()->vehicle.kind == VehicleKind::fixedWing;
     for (const Kind& k : kKinds) {
-        box->addItem(wing && k.kind == ItemKind::hold ? "hold, circling" : wing && k.kind == ItemKind::land ? "land, with an approach" : k.text);
+        box->addItem(wing && k.kind == ItemKind::hold   ? "hold, circling"
+                     : wing && k.kind == ItemKind::land ? "land, with an approach"
+                                                        : k.text);
         if (k.kind == item.kind && k.spline == item.spline) box->setCurrentIndex(box->count() - 1);
     }
     connect(box, &QComboBox::activated, this, [this, id](int index) {
@@ -326,7 +328,8 @@ void Inspector::chips(ItemId id) {
                                                      {"Close a relay", Relay{0, true}},
                                                      {"Open a relay", Relay{0, false}}};
     for (const auto& [text, action] : others)
-        if (!wing || !std::holds_alternative<SetHeading>(action)) menu->addAction(text, [add, text = QString(text), action = action] { add(text, action); });
+        if (!wing || !std::holds_alternative<SetHeading>(action))
+            menu->addAction(text, [add, text = QString(text), action = action] { add(text, action); });
     more->setMenu(menu);
     place(more);
     column_->addLayout(grid);

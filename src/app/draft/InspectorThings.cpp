@@ -65,7 +65,8 @@ void Inspector::buildPlan() {
     field("Min. clear", kHeightUnit, 0, 1000, &Plan::clearance_min_m);
     field("Margin", kHeightUnit, 0, 1000, &Plan::clearance_margin_m);
     field("Return at", kHeightUnit, 0, 5000, &Plan::return_height_m);
-    const auto action = [this](const QString& label, const std::vector<SafetyAction>& offered, SafetyAction Plan::*field_of) {
+    const auto action = [this](const QString& label, const std::vector<SafetyAction>& offered,
+                               SafetyAction Plan::*field_of) {
         QStringList names;
         for (const SafetyAction a : offered) names << actionText(a);
         choice(

@@ -46,7 +46,7 @@ struct MapOverlay {
     std::vector<GeoPoint> track;  // flown, or rehearsed up to the play head
     std::vector<GeoPoint> photos;
     std::vector<GeoPoint> flash;  // what the photo just taken shows
-    bool plan_quiet = false;  // the plan as a thin line beneath a track
+    bool plan_quiet = false;      // the plan as a thin line beneath a track
 };
 
 class MapView : public QWidget {

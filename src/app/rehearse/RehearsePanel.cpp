@@ -288,12 +288,11 @@ void RehearsePanel::setPlayHead(double t_s) {
             item = QString::fromStdString(itemText(*session_->derived()->plan, pass->item));
             if (pass->of > 1) item += QString(", pass %1 of %2").arg(pass->pass).arg(pass->of);
         }
-        now_->setText(inUnits(QString("%1 · %2\n%3 m home · %4 m/s · heading %5° · roll %6° · pitch %7° · camera %8° · %9 %")
-                                  .arg(QString::fromStdString(durationText(t_s)), item,
-                                       value("position.height_home_m"), value("velocity.ground_mps"),
-                                       value("attitude.yaw_deg"), value("attitude.roll_deg"),
-                                       value("attitude.pitch_deg"), value("camera.pitch_deg"),
-                                       value("battery.left_percent"))));
+        now_->setText(
+            inUnits(QString("%1 · %2\n%3 m home · %4 m/s · heading %5° · roll %6° · pitch %7° · camera %8° · %9 %")
+                        .arg(QString::fromStdString(durationText(t_s)), item, value("position.height_home_m"),
+                             value("velocity.ground_mps"), value("attitude.yaw_deg"), value("attitude.roll_deg"),
+                             value("attitude.pitch_deg"), value("camera.pitch_deg"), value("battery.left_percent"))));
         const int row = pass != nullptr ? static_cast<int>(pass - passes_.data()) : -1;
         const QSignalBlocker still(list_);
         list_->setCurrentItem(row >= 0 ? list_->topLevelItem(row) : nullptr);
@@ -319,9 +318,9 @@ void RehearsePanel::refreshPasses() {
     for (const ItemPass& p : passes_) {
         QString name = QString::fromStdString(itemText(plan, p.item));
         if (p.of > 1) name += QString(" (%1 of %2)").arg(p.pass).arg(p.of);
-        rows << new QTreeWidgetItem(QStringList{name, p.arrives_s ? QString::fromStdString(durationText(*p.arrives_s)) : "–",
-                                    p.photos > 0 ? QString::number(p.photos) : "",
-                                    QString("%1 %").arg(p.left_percent, 0, 'f', 0)});
+        rows << new QTreeWidgetItem(
+            QStringList{name, p.arrives_s ? QString::fromStdString(durationText(*p.arrives_s)) : "–",
+                        p.photos > 0 ? QString::number(p.photos) : "", QString("%1 %").arg(p.left_percent, 0, 'f', 0)});
         for (int c = 1; c < 4; ++c) rows.back()->setTextAlignment(c, Qt::AlignRight | Qt::AlignVCenter);
     }
     list_->addTopLevelItems(rows);
@@ -347,13 +346,15 @@ void RehearsePanel::tryWindsAround() {
             this,
             [this, derived, worst = *worst] {
                 if (session_->derived()->plan != derived->plan) return;
-                const char* sides[] = {"north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west"};
+                const char* sides[] = {"north", "north-east", "east", "south-east",
+                                       "south", "south-west", "west", "north-west"};
                 const QString from = sides[static_cast<int>(std::lround(worst.wind.from_deg / 45)) % 8];
                 winds_->setText(QString("With %1 m/s from the %2, the worst side: %3")
                                     .arg(kFreshWind_mps, 0, 'f', 0)
-                                    .arg(from, !worst.landed           ? QString("does not land by itself")
-                                               : worst.reached_reserve ? QString("turns back at the battery reserve")
-                                                                       : QString("lands with %1 %").arg(worst.left_percent, 0, 'f', 0)));
+                                    .arg(from, !worst.landed ? QString("does not land by itself")
+                                               : worst.reached_reserve
+                                                   ? QString("turns back at the battery reserve")
+                                                   : QString("lands with %1 %").arg(worst.left_percent, 0, 'f', 0)));
             },
             Qt::QueuedConnection);
     });

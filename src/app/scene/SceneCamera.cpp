@@ -52,7 +52,8 @@ QMatrix4x4 SceneCamera::matrix(QSize size) const {
     QMatrix4x4 m;
     // The nearest that is drawn follows how close it is: depth keeps its resolution.
     const double near = std::clamp(distance_m / 50, 0.5, 20.0);
-    m.perspective(static_cast<float>(fov_deg), static_cast<float>(size.width()) / static_cast<float>(std::max(1, size.height())),
+    m.perspective(static_cast<float>(fov_deg),
+                  static_cast<float>(size.width()) / static_cast<float>(std::max(1, size.height())),
                   static_cast<float>(near), 60000);
     m.rotate(static_cast<float>(-roll_deg), 0, 0, 1);
     // From east-north-up to right-up-backward.
@@ -72,7 +73,8 @@ std::optional<QPointF> SceneCamera::project(const QVector3D& point, QSize size) 
 QVector3D SceneCamera::ray(QPointF at, QSize size) const {
     // By hand and in doubles: the inverse of the matrix is far too coarse for a ray to the horizon.
     const double high = std::tan(fov_deg / 2 * kDeg), wide = high * size.width() / std::max(1, size.height());
-    double x = (2 * at.x() / std::max(1, size.width()) - 1) * wide, y = (1 - 2 * at.y() / std::max(1, size.height())) * high;
+    double x = (2 * at.x() / std::max(1, size.width()) - 1) * wide,
+           y = (1 - 2 * at.y() / std::max(1, size.height())) * high;
     const double r = roll_deg * kDeg;
     const double level = x * std::cos(r) + y * std::sin(r);
     y = y * std::cos(r) - x * std::sin(r);

@@ -1,5 +1,5 @@
-// Where the Scene is looked at from, and what is seen where. Space: metres east, north and up of home (heights AMSL minus
-// home's, times the exaggeration); screen: pixels from the upper left.
+// Where the Scene is looked at from, and what is seen where. Space: metres east, north and up of home (heights AMSL
+// minus home's, times the exaggeration); screen: pixels from the upper left.
 #pragma once
 
 #include <QMatrix4x4>

@@ -116,8 +116,8 @@ QVector3D rgb(const QColor& c) {
 bool seen(const QMatrix4x4& m, const QVector3D& low, const QVector3D& high) {
     int outside[6] = {};
     for (int i = 0; i < 8; ++i) {
-        const QVector4D p = m * QVector4D(i & 1 ? high.x() : low.x(), i & 2 ? high.y() : low.y(),
-                                          i & 4 ? high.z() : low.z(), 1);
+        const QVector4D p =
+            m * QVector4D(i & 1 ? high.x() : low.x(), i & 2 ? high.y() : low.y(), i & 4 ? high.z() : low.z(), 1);
         outside[0] += p.x() < -p.w();
         outside[1] += p.x() > p.w();
         outside[2] += p.y() < -p.w();
@@ -134,7 +134,8 @@ bool seen(const QMatrix4x4& m, const QVector3D& low, const QVector3D& high) {
 
 bool SceneGl::program(QOpenGLShaderProgram& p, const char* vertex, const char* fragment) {
     const bool es = QOpenGLContext::currentContext()->isOpenGLES();
-    const QByteArray head = es ? "#version 300 es\nprecision highp float;\nprecision highp int;\n" : "#version 330 core\n";
+    const QByteArray head =
+        es ? "#version 300 es\nprecision highp float;\nprecision highp int;\n" : "#version 330 core\n";
     if (p.addShaderFromSourceCode(QOpenGLShader::Vertex, head + vertex) &&
         p.addShaderFromSourceCode(QOpenGLShader::Fragment, head + fragment) && p.link())
         return true;
@@ -256,7 +257,8 @@ void SceneGl::upload() {
         s.indices->allocate(indices.data(), static_cast<int>(indices.size() * sizeof(std::uint32_t)));
         const auto attribute = [&](GLuint index, int n, std::size_t stride, std::size_t offset) {
             glEnableVertexAttribArray(index);
-            glVertexAttribPointer(index, n, GL_FLOAT, GL_FALSE, static_cast<GLsizei>(stride), reinterpret_cast<void*>(offset));
+            glVertexAttribPointer(index, n, GL_FLOAT, GL_FALSE, static_cast<GLsizei>(stride),
+                                  reinterpret_cast<void*>(offset));
         };
         attribute(0, 3, sizeof(LineVertex), offsetof(LineVertex, ax));
         attribute(1, 3, sizeof(LineVertex), offsetof(LineVertex, bx));

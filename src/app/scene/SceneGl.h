@@ -1,5 +1,5 @@
-// Draws the Scene with OpenGL 3.3 (or ES 3): ground, sky, lines of a width in pixels, faces. Needs a current context for
-// everything but its construction.
+// Draws the Scene with OpenGL 3.3 (or ES 3): ground, sky, lines of a width in pixels, faces. Needs a current context
+// for everything but its construction.
 #pragma once
 
 #include <QOpenGLBuffer>
@@ -35,11 +35,11 @@ class SceneGl : protected QOpenGLExtraFunctions {
     struct Look {
         SceneCamera camera;
         SceneSpace space;
-        QRect viewport;        // in pixels of the device, y up
+        QRect viewport;  // in pixels of the device, y up
         QColor sky_high, sky_low;
         double line_scale = 1;  // pixels of this picture for one of the screen
         bool measure = false;
-        bool eye = false;      // what a camera sees: ground and what stands on it
+        bool eye = false;  // what a camera sees: ground and what stands on it
     };
     void draw(const Look& look, SceneCost& cost);
 

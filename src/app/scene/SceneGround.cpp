@@ -99,12 +99,16 @@ void light(QImage& picture, const Grid& grid, const std::stop_token& stop) {
             shade[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid.columns) + static_cast<std::size_t>(i)] =
                 grid.shade(i, j);
     const auto between = [&](const std::vector<float>& of, float x, float y) {
-        const int i = std::clamp(static_cast<int>(x), 0, grid.columns - 2), j = std::clamp(static_cast<int>(y), 0, grid.rows - 2);
-        const float fx = std::clamp(x - static_cast<float>(i), 0.0f, 1.0f), fy = std::clamp(y - static_cast<float>(j), 0.0f, 1.0f);
+        const int i = std::clamp(static_cast<int>(x), 0, grid.columns - 2),
+                  j = std::clamp(static_cast<int>(y), 0, grid.rows - 2);
+        const float fx = std::clamp(x - static_cast<float>(i), 0.0f, 1.0f),
+                    fy = std::clamp(y - static_cast<float>(j), 0.0f, 1.0f);
         const auto at = [&](int c, int r) {
-            return of[static_cast<std::size_t>(r) * static_cast<std::size_t>(grid.columns) + static_cast<std::size_t>(c)];
+            return of[static_cast<std::size_t>(r) * static_cast<std::size_t>(grid.columns) +
+                      static_cast<std::size_t>(c)];
         };
-        return (at(i, j) * (1 - fx) + at(i + 1, j) * fx) * (1 - fy) + (at(i, j + 1) * (1 - fx) + at(i + 1, j + 1) * fx) * fy;
+        return (at(i, j) * (1 - fx) + at(i + 1, j) * fx) * (1 - fy) +
+               (at(i, j + 1) * (1 - fx) + at(i + 1, j + 1) * fx) * fy;
     };
     for (int y = 0; y < picture.height(); ++y) {
         if (stop.stop_requested()) return;
@@ -120,8 +124,7 @@ void light(QImage& picture, const Grid& grid, const std::stop_token& stop) {
                 if ((x + y) / 12 % 2 == 0) c *= 0.82f;
             } else {
                 c = tintOf(height);
-                if (pixel[3] > 127)
-                    c = QVector3D(pixel[0], pixel[1], pixel[2]) / 255;
+                if (pixel[3] > 127) c = QVector3D(pixel[0], pixel[1], pixel[2]) / 255;
                 c *= 0.45f + 0.78f * between(shade, gx, gy);
             }
             for (int k = 0; k < 3; ++k) pixel[k] = static_cast<std::uint8_t>(std::clamp(c[k] * 255, 0.0f, 255.0f));
@@ -166,7 +169,8 @@ std::shared_ptr<const SceneGround> makeGround(const LocalFrame& frame, const Ter
             if (h) lowest = std::min(lowest, static_cast<float>(*h));
             mercator.push_back(toUnitSquare(p));
             const UnitPoint& m = mercator.back();
-            box = {std::min(box.left, m.x), std::min(box.top, m.y), std::max(box.right, m.x), std::max(box.bottom, m.y)};
+            box = {std::min(box.left, m.x), std::min(box.top, m.y), std::max(box.right, m.x),
+                   std::max(box.bottom, m.y)};
         }
     }
     if (!std::isfinite(lowest)) lowest = 0;
@@ -178,10 +182,10 @@ std::shared_ptr<const SceneGround> makeGround(const LocalFrame& frame, const Ter
         i = std::min(i, grid.columns - 1);
         j = std::min(j, grid.rows - 1);
         const float h = grid.at(i, j);
-        const UnitPoint& m = mercator[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid.columns) + static_cast<std::size_t>(i)];
+        const UnitPoint& m = mercator[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid.columns) +
+                                      static_cast<std::size_t>(i)];
         return GroundVertex{static_cast<float>(grid.west + i * grid.cell),
-                            static_cast<float>(grid.south + j * grid.cell),
-                            std::isfinite(h) ? h : lowest,
+                            static_cast<float>(grid.south + j * grid.cell), std::isfinite(h) ? h : lowest,
                             static_cast<float>((m.x - box.left) / box.width()),
                             static_cast<float>((m.y - box.top) / box.height())};
     };

@@ -31,7 +31,7 @@ struct SceneGround {
     double cell_m = 5;
     double lowest_amsl_m = 0;
     QImage picture;
-    QString problem;   // why a picture could not be read
+    QString problem;  // why a picture could not be read
     double made_ms = 0;
 };
 
@@ -40,7 +40,8 @@ std::shared_ptr<const SceneGround> makeGround(const LocalFrame& frame, const Ter
                                               const std::vector<std::string>& pictures, int most_cells,
                                               const std::stop_token& stop);
 /// What of a piece is drawn at a level (0 the finest, each next one twice as coarse): its knots row by row, then the
-/// skirt that hides gaps to a neighbour drawn more coarsely. Only these: software OpenGL works on every vertex there is.
+/// skirt that hides gaps to a neighbour drawn more coarsely. Only these: software OpenGL works on every vertex there
+/// is.
 std::vector<GroundVertex> groundKnots(const GroundPiece& piece, int level);
 /// Triangles over groundKnots().
 std::vector<std::uint16_t> groundTriangles(int level);

@@ -97,7 +97,8 @@ class ObstacleBuilder : public ShapeBuilder {
         for (std::size_t i = 0; i < o.points.size(); ++i) {
             const GeoPoint a = o.points[i], b = o.points[(i + 1) % o.points.size()];
             const double ga = ground(a), gb = ground(b);
-            quad(space_.of(a, ga), space_.of(b, gb), space_.of(b, gb + o.height_m), space_.of(a, ga + o.height_m), face);
+            quad(space_.of(a, ga), space_.of(b, gb), space_.of(b, gb + o.height_m), space_.of(a, ga + o.height_m),
+                 face);
             line(space_.of(a, ga + o.height_m), space_.of(b, gb + o.height_m), edge, 2, o.id);
             middle += space_.of(a, ga + o.height_m) / static_cast<float>(o.points.size());
         }
@@ -152,7 +153,8 @@ class PlanBuilder : public ShapeBuilder {
                 line(space_.of(p, gp + 0.5), space_.of(q, gq + 0.5), edge, width, id);
                 line(space_.of(p, std::max(gp, top_amsl)), space_.of(q, std::max(gq, top_amsl)), edge, width, id);
             }
-            line(space_.of(a, ground(ring[i])), space_.of(a, std::max(ground(ring[i]), top_amsl)), clear(edge, 0.5), 1, id);
+            line(space_.of(a, ground(ring[i])), space_.of(a, std::max(ground(ring[i]), top_amsl)), clear(edge, 0.5), 1,
+                 id);
         }
     }
 
@@ -205,7 +207,8 @@ class PlanBuilder : public ShapeBuilder {
                 const double run = length(along);
                 const double share = run > 0 ? dot(to - from, along) / (run * run) : 0;
                 const double off = run > 0 ? std::abs(cross(to - from, along)) / run : 0;
-                const double bent = *samples[last].amsl_m - *first.amsl_m - (*samples[last + 1].amsl_m - *first.amsl_m) * share;
+                const double bent =
+                    *samples[last].amsl_m - *first.amsl_m - (*samples[last + 1].amsl_m - *first.amsl_m) * share;
                 if (off > straight || std::abs(bent) > straight || run > 400) break;
                 to = there;
                 ++last;
@@ -227,8 +230,8 @@ class PlanBuilder : public ShapeBuilder {
             if (!s.amsl_m || !s.ground_m || (!corner && s.along_m - last < every)) continue;
             if (corner && s.along_m - last < every / 4) continue;
             last = s.along_m;
-            line(space_.of(s.place, *s.amsl_m), space_.of(s.place, *s.ground_m), clear(theme_.ink, corner ? 0.75 : 0.35),
-                 corner ? 1.6f : 1.0f);
+            line(space_.of(s.place, *s.amsl_m), space_.of(s.place, *s.ground_m),
+                 clear(theme_.ink, corner ? 0.75 : 0.35), corner ? 1.6f : 1.0f);
         }
     }
 
@@ -256,7 +259,8 @@ class PlanBuilder : public ShapeBuilder {
                     if (!amsl) continue;
                     const QVector3D there = space_.of(look->place, *amsl);
                     line(*at, there, clear(theme_.plum, 0.7), 1.2f, item.id);
-                    out_.labels.push_back({there, look->name.empty() ? QString("look-at") : QString::fromStdString(look->name),
+                    out_.labels.push_back({there,
+                                           look->name.empty() ? QString("look-at") : QString::fromStdString(look->name),
                                            item.id, SceneLabel::thing});
                 }
         }
@@ -398,7 +402,8 @@ SceneShapes trackShapes(const std::vector<TrackPoint>& track, const SceneSpace& 
     for (std::size_t i = 0; i < track.size(); ++i) {
         const Vec2 at = space.frame.toLocal(track[i].place);
         if (i > 0) {
-            if (length(at - before) < least && std::abs(track[i].amsl_m - height) < least && i + 1 < track.size()) continue;
+            if (length(at - before) < least && std::abs(track[i].amsl_m - height) < least && i + 1 < track.size())
+                continue;
             out.lines.push_back({space.of(before, height), space.of(at, track[i].amsl_m), theme.reed, 4, 0});
         }
         before = at;

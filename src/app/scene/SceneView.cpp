@@ -21,7 +21,8 @@ std::vector<std::string> picturesOf(const PlanSession& session) {
     const QDir folder = QFileInfo(session.path()).dir();
     for (const std::string& f : session.plan()->imagery_files) {
         const QString name = QString::fromStdString(f);
-        files.push_back((QFileInfo(name).isAbsolute() || session.path().isEmpty() ? name : folder.filePath(name)).toStdString());
+        files.push_back(
+            (QFileInfo(name).isAbsolute() || session.path().isEmpty() ? name : folder.filePath(name)).toStdString());
     }
     return files;
 }
@@ -68,8 +69,9 @@ SceneView::SceneView(PlanSession* session, QWidget* parent) : QOpenGLWidget(pare
     eye_button_ = button("camera eye", "What the camera sees at the play head: as an inset, or full", [this] {
         setEye(eye_ == EyeMode::off ? EyeMode::inset : eye_ == EyeMode::inset ? EyeMode::full : EyeMode::off);
     });
-    fly_here_ = button("fly here", "The selected item is put where this view is, with its height, heading and gimbal pitch",
-                       [this] { (void)flyHereLookingLikeThis(); });
+    fly_here_ =
+        button("fly here", "The selected item is put where this view is, with its height, heading and gimbal pitch",
+               [this] { (void)flyHereLookingLikeThis(); });
     refusal_ = new QLabel(this);
     refusal_->setWordWrap(true);
     refusal_->setAlignment(Qt::AlignCenter);
@@ -113,10 +115,11 @@ SceneView::~SceneView() {
 void SceneView::setTheme(const Theme& theme) {
     theme_ = theme;
     tabs_.clear();
-    bar_->setStyleSheet(QString("#scene\\ bar { background: transparent; } QPushButton { background: %1; color: %2; "
-                                "border: 1px solid %3; border-radius: 3px; padding: 3px 10px; } QPushButton:disabled { "
-                                "color: %4; }")
-                            .arg(theme_.panel.name(), theme_.ink.name(), theme_.hairline().name(), theme_.quiet.name()));
+    bar_->setStyleSheet(
+        QString("#scene\\ bar { background: transparent; } QPushButton { background: %1; color: %2; "
+                "border: 1px solid %3; border-radius: 3px; padding: 3px 10px; } QPushButton:disabled { "
+                "color: %4; }")
+            .arg(theme_.panel.name(), theme_.ink.name(), theme_.hairline().name(), theme_.quiet.name()));
     planChanged();
 }
 
@@ -138,7 +141,8 @@ void SceneView::planChanged() {
     GeoPoint about = origin;
     if (!plan.home && shownView().path.points.empty() && !session_->terrain()->empty()) {
         const auto& r = *session_->terrain()->rasters().front();
-        about = {r.north_deg() - std::abs(r.stepLat_deg()) * r.height() / 2, r.west_deg() + r.stepLon_deg() * r.width() / 2};
+        about = {r.north_deg() - std::abs(r.stepLat_deg()) * r.height() / 2,
+                 r.west_deg() + r.stepLon_deg() * r.width() / 2};
     }
     if (!(about == space_.frame.origin())) {
         space_.frame = LocalFrame(about);
@@ -155,21 +159,22 @@ void SceneView::requestGround() {
     GroundKey key{session_->terrain().get(), picturesOf(*session_), space_.frame.origin()};
     if (key == ground_of_) return;
     ground_of_ = key;
-    ground_maker_ = std::jthread([this, key, terrain = session_->terrain(), frame = space_.frame](const std::stop_token& stop) {
-        const auto ground = makeGround(frame, *terrain, key.pictures, kGroundCells, stop);
-        if (!ground || stop.stop_requested()) return;
-        QMetaObject::invokeMethod(
-            this,
-            [this, ground, key] {
-                if (!(key == ground_of_)) return;
-                ground_ = ground;
-                gl_.setGround(ground);
-                if (!ground->problem.isEmpty()) emit message("Scene: " + ground->problem);
-                if (!placed_) showWholePlan();
-                update();
-            },
-            Qt::QueuedConnection);
-    });
+    ground_maker_ =
+        std::jthread([this, key, terrain = session_->terrain(), frame = space_.frame](const std::stop_token& stop) {
+            const auto ground = makeGround(frame, *terrain, key.pictures, kGroundCells, stop);
+            if (!ground || stop.stop_requested()) return;
+            QMetaObject::invokeMethod(
+                this,
+                [this, ground, key] {
+                    if (!(key == ground_of_)) return;
+                    ground_ = ground;
+                    gl_.setGround(ground);
+                    if (!ground->problem.isEmpty()) emit message("Scene: " + ground->problem);
+                    if (!placed_) showWholePlan();
+                    update();
+                },
+                Qt::QueuedConnection);
+        });
 }
 
 void SceneView::setOverlay(SceneOverlay overlay) {
@@ -204,24 +209,44 @@ void SceneView::fromAbove() {
 }
 
 void SceneView::showWholePlan() {
-    const Path& path = shownView().path;
-    QVector3D low(1e9f, 1e9f, 1e9f), high(-1e9f, -1e9f, -1e9f);
-    const auto take = [&](const QVector3D& p) {
-        low = {std::min(low.x(), p.x()), std::min(low.y(), p.y()), std::min(low.z(), p.z())};
-        high = {std::max(high.x(), p.x()), std::max(high.y(), p.y()), std::max(high.z(), p.z())};
-    };
-    for (const PathPoint& p : path.points) take(space_.of(p.local, p.amsl_m.value_or(space_.base_amsl_m)));
-    if (path.points.size() < 2 && ground_)
-        for (const GroundPiece& piece : ground_->pieces) {
-            take(space_.of(Vec2{static_cast<double>(piece.low.x()), static_cast<double>(piece.low.y())}, 0));
-            take(space_.of(Vec2{static_cast<double>(piece.high.x()), static_cast<double>(piece.high.y())}, 50));
-        }
-    if (high.x() < low.x()) return;
+    std::vector<QVector3D> points;
+    for (const PathPoint& p : shownView().path.points)
+        points.push_back(space_.of(p.local, p.amsl_m.value_or(space_.base_amsl_m)));
+    if (points.size() < 2 && ground_)
+        for (const GroundPiece& piece : ground_->pieces)
+            for (const QVector3D& corner : {piece.low, piece.high})
+                points.push_back(space_.of(Vec2{static_cast<double>(corner.x()), static_cast<double>(corner.y())}, 0));
+    if (points.empty()) return;
     placed_ = true;
-    camera_.pivot = (low + high) / 2;
     camera_.yaw_deg = 0;
     camera_.pitch_deg = -38;
-    // As near as shows all of it.
+    showAll(points);
+}
+
+void SceneView::showSelection() {
+    std::vector<QVector3D> points;
+    const Plan& plan = *session_->plan();
+    for (const PathPoint& p : shownView().path.points)
+        if (session_->isSelected(p.source)) points.push_back(space_.of(p.local, p.amsl_m.value_or(space_.base_amsl_m)));
+    const auto outline = [&](const std::vector<GeoPoint>& places) {
+        for (const GeoPoint& g : places)
+            points.push_back(space_.of(g, session_->terrain()->sample(g).value_or(space_.base_amsl_m)));
+    };
+    for (const Fence& f : plan.fences)
+        if (session_->isSelected(f.id)) outline(f.outline);
+    for (const Obstacle& o : plan.obstacles)
+        if (session_->isSelected(o.id)) outline(o.points);
+    if (!points.empty()) showAll(points);
+}
+
+/// From the present direction, as near as has all of them in the picture.
+void SceneView::showAll(const std::vector<QVector3D>& points) {
+    QVector3D low(1e9f, 1e9f, 1e9f), high(-1e9f, -1e9f, -1e9f);
+    for (const QVector3D& p : points) {
+        low = {std::min(low.x(), p.x()), std::min(low.y(), p.y()), std::min(low.z(), p.z())};
+        high = {std::max(high.x(), p.x()), std::max(high.y(), p.y()), std::max(high.z(), p.z())};
+    }
+    camera_.pivot = (low + high) / 2;
     const QRectF inside = QRectF(rect()).adjusted(width() * 0.08, height() * 0.14, -width() * 0.08, -height() * 0.08);
     for (camera_.distance_m = 120; camera_.distance_m < 20000; camera_.distance_m *= 1.1) {
         bool all = true;
@@ -231,6 +256,7 @@ void SceneView::showWholePlan() {
         }
         if (all) break;
     }
+    keepAboveGround();
     update();
 }
 
@@ -246,7 +272,8 @@ void SceneView::showPlace(GeoPoint place) {
 void SceneView::setExaggeration(double k) {
     const double amsl = space_.amslOf(camera_.pivot);
     space_.exaggeration = std::clamp(k, 1.0, 5.0);
-    camera_.pivot = space_.of(Vec2{static_cast<double>(camera_.pivot.x()), static_cast<double>(camera_.pivot.y())}, amsl);
+    camera_.pivot =
+        space_.of(Vec2{static_cast<double>(camera_.pivot.x()), static_cast<double>(camera_.pivot.y())}, amsl);
     plan_dirty_ = moving_dirty_ = photos_dirty_ = track_dirty_ = true;
     updateButtons();
     update();
@@ -267,7 +294,8 @@ void SceneView::keepAboveGround() {
     const QVector3D eye = camera_.eye();
     const double least = groundAmsl(eye) + kAboveGround_m;
     const double missing = least - space_.amslOf(eye);
-    if (missing > 0 && missing < 1e6) camera_.pivot.setZ(camera_.pivot.z() + static_cast<float>(missing * space_.exaggeration));
+    if (missing > 0 && missing < 1e6)
+        camera_.pivot.setZ(camera_.pivot.z() + static_cast<float>(missing * space_.exaggeration));
 }
 
 std::optional<QPointF> SceneView::onScreen(GeoPoint place, double amsl_m) const {
@@ -276,7 +304,8 @@ std::optional<QPointF> SceneView::onScreen(GeoPoint place, double amsl_m) const 
 
 std::optional<GeoPoint> SceneView::groundAt(QPointF at) const {
     const QVector3D eye = camera_.eye(), ray = camera_.ray(at, size());
-    // In steps of half a cell, so that no ridge is stepped over; longer only far away. Then the crossing is halved down.
+    // In steps of half a cell, so that no ridge is stepped over; longer only far away. Then the crossing is halved
+    // down.
     const double cell = std::max(1.0, session_->terrain()->cell_m() / 2);
     double near = 0, far = 1;
     const auto below = [&](double d) {
@@ -332,7 +361,9 @@ bool SceneView::flyHereLookingLikeThis() {
             item.id = id = plan.newId();
             // Before the way home, after what is selected.
             std::size_t at = plan.items.size();
-            while (at > 0 && (plan.items[at - 1].kind == ItemKind::returnHome || plan.items[at - 1].kind == ItemKind::land)) --at;
+            while (at > 0 &&
+                   (plan.items[at - 1].kind == ItemKind::returnHome || plan.items[at - 1].kind == ItemKind::land))
+                --at;
             if (chosen.size() == 1 && plan.indexOf(*chosen.begin()) >= 0)
                 at = static_cast<std::size_t>(plan.indexOf(*chosen.begin())) + 1;
             plan.items.insert(plan.items.begin() + static_cast<std::ptrdiff_t>(at), item);
@@ -355,7 +386,9 @@ bool SceneView::flyHereLookingLikeThis() {
         done = QString::fromStdString(itemText(plan, id) + ": " + heightText(height));
     });
     session_->select({id});
-    emit message(inUnits(done) + QString(", heading %1°, camera %2°. Undo brings it back").arg(heading, 0, 'f', 0).arg(pitch, 0, 'f', 0));
+    emit message(
+        inUnits(done) +
+        QString(", heading %1°, camera %2°. Undo brings it back").arg(heading, 0, 'f', 0).arg(pitch, 0, 'f', 0));
     return true;
 }
 
@@ -363,10 +396,13 @@ bool SceneView::flyHereLookingLikeThis() {
 
 void SceneView::initializeGL() {
     const QSurfaceFormat have = context()->format();
-    const bool enough = context()->isOpenGLES() ? have.majorVersion() >= 3
-                                                : have.majorVersion() > 3 || (have.majorVersion() == 3 && have.minorVersion() >= 3);
+    const bool enough = context()->isOpenGLES()
+                            ? have.majorVersion() >= 3
+                            : have.majorVersion() > 3 || (have.majorVersion() == 3 && have.minorVersion() >= 3);
     problem_ = enough ? gl_.begin()
-                      : QString("OpenGL %1.%2 is all this display has; 3.3 is needed").arg(have.majorVersion()).arg(have.minorVersion());
+                      : QString("OpenGL %1.%2 is all this display has; 3.3 is needed")
+                            .arg(have.majorVersion())
+                            .arg(have.minorVersion());
     if (problem_.isEmpty() && ground_) gl_.setGround(ground_);
     plan_dirty_ = moving_dirty_ = photos_dirty_ = track_dirty_ = true;
     connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, [this] {
@@ -396,7 +432,8 @@ void SceneView::rebuildPlan() {
 void SceneView::rebuildPhotos() {
     photos_dirty_ = false;
     photos_for_ = camera_.eye();
-    gl_.setShapes(SceneGl::photos, photoShapes(shownView(), session_->derived()->plan->camera, space_, theme_, photos_for_, kMostPhotos));
+    gl_.setShapes(SceneGl::photos, photoShapes(shownView(), session_->derived()->plan->camera, space_, theme_,
+                                               photos_for_, kMostPhotos));
 }
 
 void SceneView::rebuildMoving() {
@@ -407,7 +444,8 @@ void SceneView::rebuildMoving() {
         moving.lines.insert(moving.lines.end(), more.lines.begin(), more.lines.end());
         moving.faces.insert(moving.faces.end(), more.faces.begin(), more.faces.end());
     };
-    if (overlay_.flash) add(flashShapes(*overlay_.flash, derived->plan->camera, derived->terrain.get(), space_, theme_));
+    if (overlay_.flash)
+        add(flashShapes(*overlay_.flash, derived->plan->camera, derived->terrain.get(), space_, theme_));
     if (overlay_.aircraft) {
         const QVector3D at = space_.of(overlay_.aircraft->place, overlay_.aircraft->amsl_m);
         const double px = camera_.pixelsPerMetre(at, size());
@@ -495,7 +533,8 @@ void SceneView::paintGL() {
     if (moving_dirty_ || overlay_.aircraft) rebuildMoving();
     const double k = devicePixelRatioF();
     if (coarse_) {
-        const QSize small(std::max(1, static_cast<int>(width() * k * kCoarse)), std::max(1, static_cast<int>(height() * k * kCoarse)));
+        const QSize small(std::max(1, static_cast<int>(width() * k * kCoarse)),
+                          std::max(1, static_cast<int>(height() * k * kCoarse)));
         if (!small_ || small_->size() != small)
             small_ = std::make_unique<QOpenGLFramebufferObject>(small, QOpenGLFramebufferObject::Depth);
         small_->bind();
@@ -527,7 +566,9 @@ void SceneView::paintLabels() {
         std::vector<const SceneLabel*> order;
         for (const SceneLabel& l : labels_) order.push_back(&l);
         std::stable_sort(order.begin(), order.end(), [&](const SceneLabel* a, const SceneLabel* b) {
-            const auto rank = [&](const SceneLabel* l) { return session_->isSelected(l->id) ? -1 : static_cast<int>(l->kind); };
+            const auto rank = [&](const SceneLabel* l) {
+                return session_->isSelected(l->id) ? -1 : static_cast<int>(l->kind);
+            };
             return rank(a) < rank(b);
         });
         for (const SceneLabel* l : order) {
@@ -592,7 +633,8 @@ void SceneView::paintFurniture(QPainter& p) {
                      .arg(a.gimbal_pitch_deg, 0, 'f', 0),
                  theme_.ink, theme_.raised);
     } else if (eye_ != EyeMode::off) {
-        haloText(p, QPointF(14, height() - 34), "camera eye: needs a play head, in Rehearse or Debrief", theme_.ink, theme_.raised);
+        haloText(p, QPointF(14, height() - 34), "camera eye: needs a play head, in Rehearse or Debrief", theme_.ink,
+                 theme_.raised);
     }
     if (eye_ == EyeMode::full && eye) return;
     // North, and how much of it is guessed.
@@ -602,7 +644,8 @@ void SceneView::paintFurniture(QPainter& p) {
     const QPointF north(std::sin(turn), -std::cos(turn)), east(-north.y(), north.x());
     p.setPen(pen(theme_.ink, 1));
     p.setBrush(theme_.raised);
-    p.drawPolygon(QPolygonF({middle + north * 15, middle + east * 6 - north * 9, middle - north * 5, middle - east * 6 - north * 9}));
+    p.drawPolygon(QPolygonF(
+        {middle + north * 15, middle + east * 6 - north * 9, middle - north * 5, middle - east * 6 - north * 9}));
     haloText(p, middle + north * 24 + QPointF(-4, 4), "N", theme_.ink, theme_.raised);
     QString text = QString("looking %1°, %2° down").arg(camera_.yaw_deg, 0, 'f', 0).arg(-camera_.pitch_deg, 0, 'f', 0);
     text += " · eye " + inUnits(QString("%1 m AMSL").arg(space_.amslOf(camera_.eye()), 0, 'f', 0));
@@ -626,7 +669,8 @@ ItemId SceneView::itemAt(QPointF at) const {
         const auto p = camera_.project(l.at, size());
         if (!p || l.id == 0) continue;
         // The tab above the place is part of it.
-        const double d = std::min(std::hypot(p->x() - at.x(), p->y() - at.y()), std::hypot(p->x() - at.x(), p->y() - 16 - at.y()));
+        const double d =
+            std::min(std::hypot(p->x() - at.x(), p->y() - at.y()), std::hypot(p->x() - at.x(), p->y() - 16 - at.y()));
         if (d < reach) {
             reach = d;
             best = l.id;
@@ -776,13 +820,16 @@ void SceneView::updateButtons() {
     map_->setText("Map   S");
     above_->setText("From above");
     exaggerate_->setText(QString("Heights × %1").arg(space_.exaggeration, 0, 'f', 0));
-    eye_button_->setText(eye_ == EyeMode::off ? "Camera eye: off" : eye_ == EyeMode::inset ? "Camera eye: inset" : "Camera eye: full");
+    eye_button_->setText(eye_ == EyeMode::off     ? "Camera eye: off"
+                         : eye_ == EyeMode::inset ? "Camera eye: inset"
+                                                  : "Camera eye: full");
     fly_here_->setText("Fly here, looking like this");
     fly_here_->setVisible(editable_);
     bar_->setVisible(problem_.isEmpty());
     refusal_->setVisible(!problem_.isEmpty());
     if (!problem_.isEmpty())
-        refusal_->setText("The Scene cannot be drawn: " + problem_ + ".\nEverything else works; the map shows the same plan.");
+        refusal_->setText("The Scene cannot be drawn: " + problem_ +
+                          ".\nEverything else works; the map shows the same plan.");
     placeButtons();
 }
 

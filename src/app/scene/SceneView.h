@@ -1,5 +1,5 @@
-// The Scene: the plan over the ground in three dimensions, drawn by our own OpenGL code. It takes the map's place at one
-// key. Where there is no OpenGL it says so, and everything else goes on.
+// The Scene: the plan over the ground in three dimensions, drawn by our own OpenGL code. It takes the map's place at
+// one key. Where there is no OpenGL it says so, and everything else goes on.
 #pragma once
 
 #include <QHash>
@@ -20,8 +20,8 @@ namespace anhinga {
 struct SceneOverlay {
     std::optional<SceneAircraft> aircraft;
     std::shared_ptr<const std::vector<TrackPoint>> track;  // the same object: the same track
-    std::optional<PlannedPhoto> flash;  // the photo just taken
-    bool can_scrub = false;             // clicks on the track say where
+    std::optional<PlannedPhoto> flash;                     // the photo just taken
+    bool can_scrub = false;                                // clicks on the track say where
 };
 
 enum class EyeMode { off, inset, full };
@@ -41,6 +41,8 @@ class SceneView : public QOpenGLWidget {
     void turn(double yaw_deg, double pitch_deg);
     void showWholePlan();
     void showPlace(GeoPoint place);
+    /// The middle of what is selected, as near as shows all of it.
+    void showSelection();
     void setExaggeration(double k);
     void setEye(EyeMode mode);
     EyeMode eyeMode() const { return eye_; }
@@ -84,6 +86,7 @@ class SceneView : public QOpenGLWidget {
     const PlanView& shownView() const;
     void planChanged();
     void rebuildPlan();
+    void showAll(const std::vector<QVector3D>& points);
     void rebuildPhotos();
     void rebuildMoving();
     void requestGround();

@@ -26,7 +26,6 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     column->setSpacing(0);
 
     map_ = new MapView(&plan_);
-    scene_ = new SceneView(&plan_);
     itinerary_ = new Itinerary(&plan_);
     inspector_ = new Inspector(&plan_);
     findings_ = new FindingsPanel(&plan_);
@@ -77,7 +76,6 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     views_ = new QStackedWidget;
     views_->setMinimumSize(300, 200);
     views_->addWidget(map_);
-    views_->addWidget(scene_);
     middle->addWidget(views_);
     middle->addWidget(right_);
     middle->setStretchFactor(1, 1);
@@ -199,9 +197,12 @@ void MainWindow::makeActions() {
         })->setCheckable(false);
     addAct("whole plan", "Show whole plan", QKeySequence("P"), [this] {
         map_->showWholePlan();
-        scene_->showWholePlan();
+        if (scene_ != nullptr) scene_->showWholePlan();
     });
-    addAct("show selection", "Show selection", QKeySequence("G"), [this] { map_->showSelection(); });
+    addAct("show selection", "Show selection", QKeySequence("G"), [this] {
+        map_->showSelection();
+        if (scene_ != nullptr) scene_->showSelection();
+    });
     addAct("show aircraft", "Show aircraft", QKeySequence("A"), [this] {
         if (link_.vehicle().position) map_->showPlace(*link_.vehicle().position);
     });
@@ -228,7 +229,7 @@ void MainWindow::makeActions() {
         const EyeMode now = scene_->eyeMode();
         scene_->setEye(now == EyeMode::off ? EyeMode::inset : now == EyeMode::inset ? EyeMode::full : EyeMode::off);
     });
-    addAct("fly here", "Fly here, looking like this (from the Scene)", {}, [this] {
+    addAct("fly here", "Fly here, looking like this (from the Scene)", QKeySequence("Shift+W"), [this] {
         if (sceneShown())
             (void)scene_->flyHereLookingLikeThis();
         else
@@ -389,12 +390,8 @@ void MainWindow::connectAll() {
     connect(map_, &MapView::hovered, this, &MainWindow::cursorFromMap);
     connect(map_, &MapView::clicked, this,
             [this](GeoPoint place) { headTo(place, map_->transform().metresPerPixel() * 25); });
-    constexpr double kSceneReach_m = 5;  // the Scene gives a place of the track itself
-    connect(scene_, &SceneView::clicked, this, [this](GeoPoint place) { headTo(place, kSceneReach_m); });
-    connect(scene_, &SceneView::message, this, &MainWindow::showMessage);
-    connect(scene_, &SceneView::mapWanted, this, [this] { showScene(false); });
     connect(rehearse_, &RehearsePanel::followChanged, this, [this](bool on) {
-        scene_->setFollow(on);
+        if (scene_ != nullptr) scene_->setFollow(on);
         refreshOverlay();
     });
     connect(profile_, &ProfileBand::hovered, map_, &MapView::setCursorPlace);
@@ -475,7 +472,26 @@ void MainWindow::cursorFromMap(std::optional<GeoPoint> place) {
     profile_->setCursorPlace(place);
 }
 
+/// Made when it is first wanted: a window with OpenGL in it is drawn through OpenGL, and a display without a graphics
+/// card is slow at that.
+SceneView& MainWindow::scene() {
+    if (scene_ != nullptr) return *scene_;
+    scene_ = new SceneView(&plan_);
+    views_->addWidget(scene_);
+    activateWindow();                    // its native window was made anew
+    constexpr double kSceneReach_m = 5;  // the Scene gives a place of the track itself
+    connect(scene_, &SceneView::clicked, this, [this](GeoPoint place) { headTo(place, kSceneReach_m); });
+    connect(scene_, &SceneView::message, this, &MainWindow::showMessage);
+    connect(scene_, &SceneView::mapWanted, this, [this] { showScene(false); });
+    scene_->setFollow(rehearse_->following());
+    scene_->setTheme(theme_);
+    scene_->setEditable(workspace_ == Workspace::draft);
+    scene_->setFlown(workspace_ == Workspace::rehearse || workspace_ == Workspace::field);
+    return *scene_;
+}
+
 void MainWindow::showScene(bool on) {
+    if (on) (void)scene();
     if (pages_->currentWidget() != work_page_) showPage(work_page_);
     views_->setCurrentIndex(on ? 1 : 0);
     (on ? static_cast<QWidget*>(scene_) : map_)->setFocus();
@@ -498,8 +514,10 @@ void MainWindow::setWorkspace(Workspace w) {
     band_->setCurrentIndex(i);
     map_->setEditable(w == Workspace::draft);
     map_->setFlown(w == Workspace::rehearse || w == Workspace::field);
-    scene_->setEditable(w == Workspace::draft);
-    scene_->setFlown(w == Workspace::rehearse || w == Workspace::field);
+    if (scene_ != nullptr) {
+        scene_->setEditable(w == Workspace::draft);
+        scene_->setFlown(w == Workspace::rehearse || w == Workspace::field);
+    }
     map_->setCursorPlace(std::nullopt);
     tools_->setVisible(w == Workspace::draft);
     placeOverlays();
@@ -514,7 +532,7 @@ void MainWindow::setNight(bool night) {
     QSettings().setValue("theme/night", night);
     qApp->setStyleSheet(theme_.styleSheet());
     map_->setTheme(theme_);
-    scene_->setTheme(theme_);
+    if (scene_ != nullptr) scene_->setTheme(theme_);
     itinerary_->setTheme(theme_);
     findings_->setTheme(theme_);
     field_->setTheme(theme_);

@@ -54,7 +54,7 @@ class MainWindow : public QMainWindow {
     LinkSession& link() { return link_; }
     ReviewSession& review() { return review_; }
     MapView& map() { return *map_; }
-    SceneView& scene() { return *scene_; }
+    SceneView& scene();
     /// The Scene takes the map's place, or gives it back.
     void showScene(bool on);
     bool sceneShown() const;
@@ -130,7 +130,7 @@ class MainWindow : public QMainWindow {
     QSplitter* draft_right_ = nullptr;
     QStackedWidget* views_ = nullptr;
     MapView* map_ = nullptr;
-    SceneView* scene_ = nullptr;
+    SceneView* scene_ = nullptr;  // until it is first shown
     QPushButton* scene_button_ = nullptr;
     LogPtr scene_track_of_;
     std::shared_ptr<const std::vector<TrackPoint>> scene_track_;

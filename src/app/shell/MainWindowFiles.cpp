@@ -119,9 +119,9 @@ void MainWindow::exportPlan() {
     if (!content) return showMessage(QString::fromStdString(content.error().message));
     const auto ok = writeFileAtomic(path.toStdString(), *content);
     const bool tour = path.endsWith(".kml") || path.endsWith(".kmz");
-    showMessage(!ok                      ? QString::fromStdString(ok.error().message)
+    showMessage(!ok                    ? QString::fromStdString(ok.error().message)
                 : tour && !d.rehearsal ? "Exported to " + path + ", without a tour: there is no rehearsal"
-                                         : "Exported to " + path);
+                                       : "Exported to " + path);
 }
 
 void MainWindow::exportLog() {

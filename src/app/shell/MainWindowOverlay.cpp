@@ -157,8 +157,7 @@ void MainWindow::refreshOverlay() {
         o.track = trackOf(log, plan_.failure() ? INFINITY : t);
         o.photos = photosOf(log, t);
         const auto flash = flashAt(log, t, home_amsl);
-        if (flash)
-            o.flash = photoOnGround(*flash, plan.camera, plan_.terrain().get(), home_amsl);
+        if (flash) o.flash = photoOnGround(*flash, plan.camera, plan_.terrain().get(), home_amsl);
         if (rehearse_->following() && o.aircraft && !deep) map_->keepInView(o.aircraft->place);
         if (deep) {
             s.aircraft = sceneAircraftAt(log, t, home_amsl, wing);
@@ -198,7 +197,7 @@ void MainWindow::refreshOverlay() {
     }
     itinerary_->setActive(active);
     map_->setOverlay(std::move(o));
-    scene_->setOverlay(std::move(s));
+    if (scene_ != nullptr) scene_->setOverlay(std::move(s));
 }
 
 }  // namespace anhinga

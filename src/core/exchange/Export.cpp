@@ -189,8 +189,7 @@ std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras
         }
     }
     if (extras.route != nullptr)
-        addKmlFootprints(document, plan, *extras.route, extras.terrain,
-                         homeAmsl(plan, extras.terrain).value_or(0));
+        addKmlFootprints(document, plan, *extras.route, extras.terrain, homeAmsl(plan, extras.terrain).value_or(0));
     if (extras.rehearsal != nullptr) addFlight(document, *extras.rehearsal);
     return xmlText(doc);
 }

@@ -9,8 +9,8 @@
 
 namespace anhinga {
 
-/// What a KML file holds beside the plan: with a route what its photos show of the ground, with a rehearsal the flight as
-/// a time-animated track and a fly-through tour. May all be null.
+/// What a KML file holds beside the plan: with a route what its photos show of the ground, with a rehearsal the flight
+/// as a time-animated track and a fly-through tour. May all be null.
 struct PlanExtras {
     const Route* route = nullptr;
     const Terrain* terrain = nullptr;

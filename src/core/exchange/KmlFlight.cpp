@@ -29,8 +29,8 @@ std::vector<Moment> momentsOf(const FlightLog& log, std::size_t most, double lea
     const Channel* lon = log.find("position.lon_deg");
     const Channel* amsl = log.find("position.height_amsl_m");
     if (lat == nullptr || lon == nullptr || amsl == nullptr || lat->t_s.empty()) return moments;
-    const double apart =
-        std::max(least_apart_s, (lat->t_s.back() - lat->t_s.front()) / static_cast<double>(std::max<std::size_t>(1, most)));
+    const double apart = std::max(
+        least_apart_s, (lat->t_s.back() - lat->t_s.front()) / static_cast<double>(std::max<std::size_t>(1, most)));
     for (std::size_t i = 0; i < lat->t_s.size(); ++i) {
         const double t = lat->t_s[i];
         if (!moments.empty() && t < moments.back().t_s + apart - 1e-6 && i + 1 < lat->t_s.size()) continue;
@@ -95,7 +95,8 @@ void addKmlTour(pugi::xml_node folder, const FlightLog& log, std::size_t most) {
         text(camera, "altitude", fmt::format("{:.2f}", m.amsl_m));
         text(camera, "heading", fmt::format("{:.1f}", valueAt(log, "attitude.yaw_deg", m.t_s, 0)));
         // A tilt of 0 looks straight down, of 90 level.
-        text(camera, "tilt", fmt::format("{:.1f}", std::clamp(90 + valueAt(log, "camera.pitch_deg", m.t_s, -30), 0.0, 180.0)));
+        text(camera, "tilt",
+             fmt::format("{:.1f}", std::clamp(90 + valueAt(log, "camera.pitch_deg", m.t_s, -30), 0.0, 180.0)));
         text(camera, "roll", "0");
         text(camera, "altitudeMode", "absolute");
         before = m.t_s;

@@ -13,8 +13,8 @@ namespace anhinga {
 constexpr const char* kFootprintFolder = "photo-footprints";
 constexpr const char* kFlightFolder = "flight";
 
-/// Track with a time, place (AMSL), heading, pitch and roll for each sample, at most `most` of them. A log that does not
-/// say when it was begins at the start of 2000 UTC.
+/// Track with a time, place (AMSL), heading, pitch and roll for each sample, at most `most` of them. A log that does
+/// not say when it was begins at the start of 2000 UTC.
 void addKmlTrack(pugi::xml_node folder, const FlightLog& log, std::size_t most = 20000);
 /// The flight as the camera sees it, a view every second or so, each as long as it takes to fly there.
 void addKmlTour(pugi::xml_node folder, const FlightLog& log, std::size_t most = 3000);

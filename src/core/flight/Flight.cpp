@@ -205,7 +205,8 @@ void Flight::beginReturn() {
     if (isWing()) {
         const Vec2 from = planned ? before.to : state_.position;
         const double amsl = planned ? before.to_amsl : state_.amsl_m;
-        takeWing(wingLegs(wing_limits_, from, amsl, planned ? before.to - before.from : state_.velocity, homeGoal(), {}));
+        takeWing(
+            wingLegs(wing_limits_, from, amsl, planned ? before.to - before.from : state_.velocity, homeGoal(), {}));
     }
     setMode(FlightMode::returning);
 }
@@ -390,8 +391,8 @@ Vec2 Flight::withinAirspeed(Vec2 wanted) const {
 /// Brings velocity towards what is wanted within the limits and moves.
 void Flight::fly(Vec2 wanted, double climb) {
     const VehicleProfile& v = setup_.vehicle;
-    accelerate(state_.velocity, acceleration_, withinAirspeed(wanted), {v.accel_mps2, v.climb_mps, v.descent_mps, v.jerk_mps3},
-               kStep_s);
+    accelerate(state_.velocity, acceleration_, withinAirspeed(wanted),
+               {v.accel_mps2, v.climb_mps, v.descent_mps, v.jerk_mps3}, kStep_s);
     const double climb_wanted = std::clamp(climb, -v.descent_mps, v.climb_mps);
     state_.climb_mps +=
         std::clamp(climb_wanted - state_.climb_mps, -kClimbAccel_mps2 * kStep_s, kClimbAccel_mps2 * kStep_s);
@@ -522,7 +523,8 @@ void Flight::step() {
         if (lifting && setup_.vehicle.kind == VehicleKind::helicopter && spooled_s_ < setup_.vehicle.spool_s) {
             spooled_s_ += kStep_s;
             state_.battery.draw(setup_.vehicle,
-                                helicopterPower_w(setup_.vehicle, 0, 0, airDensity_kgm3(state_.amsl_m), false), kStep_s);
+                                helicopterPower_w(setup_.vehicle, 0, 0, airDensity_kgm3(state_.amsl_m), false),
+                                kStep_s);
             return;
         }
         if (lifting) {

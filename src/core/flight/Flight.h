@@ -1,4 +1,5 @@
-// A simulated vehicle flying mission items: motion within the limits of its kind, wind, battery, attitude, photos. Rehearsal steps it as fast as it goes; the stand-in steps it with the clock.
+// A simulated vehicle flying mission items: motion within the limits of its kind, wind, battery, attitude, photos.
+// Rehearsal steps it as fast as it goes; the stand-in steps it with the clock.
 #pragma once
 
 #include <memory>

@@ -12,12 +12,12 @@ namespace anhinga {
 /// one pass.
 struct ItemPass {
     ItemId item = 0;
-    int pass = 1, of = 1;              // which flying of this item, of how many
-    double from_s = 0, to_s = 0;       // from when on it is flown to; until the next is
-    std::optional<double> arrives_s = {};   // at its first point; nothing when it never does
+    int pass = 1, of = 1;                  // which flying of this item, of how many
+    double from_s = 0, to_s = 0;           // from when on it is flown to; until the next is
+    std::optional<double> arrives_s = {};  // at its first point; nothing when it never does
     int photos = 0;
-    double left_percent = 0;           // of the battery, at the end
-    std::optional<double> lowest_m = {};    // over known ground
+    double left_percent = 0;              // of the battery, at the end
+    std::optional<double> lowest_m = {};  // over known ground
 };
 std::vector<ItemPass> passesOf(const Rehearsal& rehearsal, const Mission& mission);
 /// The pass under way at a time; nothing before the first and of an empty list.

@@ -139,8 +139,9 @@ class RecordingLog {
             const bool armed = (m.integer("base_mode") & 128) != 0;
             if (armed != armed_) log_.events.push_back({t_, armed ? "armed" : "disarmed", ""});
             armed_ = armed;
-            const std::string mode = mavlink::modeName(static_cast<int>(m.integer("autopilot")), static_cast<int>(m.integer("type")),
-                                                       static_cast<std::uint32_t>(m.integer("custom_mode")));
+            const std::string mode =
+                mavlink::modeName(static_cast<int>(m.integer("autopilot")), static_cast<int>(m.integer("type")),
+                                  static_cast<std::uint32_t>(m.integer("custom_mode")));
             if (log_.modes.empty() || log_.modes.back().name != mode) log_.modes.push_back({t_, mode});
         } else if (m.is("STATUSTEXT")) {
             log_.events.push_back({t_, "message", m.text("text")});

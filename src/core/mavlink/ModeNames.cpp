@@ -13,8 +13,8 @@ struct Name {
 };
 constexpr Name kRotors[] = {{0, "manual"}, {2, "height hold"}, {3, "mission"},        {4, "guided"}, {5, "hold"},
                             {6, "return"}, {9, "land"},        {16, "position hold"}, {17, "brake"}};
-constexpr Name kWings[] = {{0, "manual"},  {2, "stabilised"}, {7, "cruise"},  {10, "mission"}, {11, "return"},
-                           {12, "hold"},   {13, "take off"},  {15, "guided"}, {26, "land"}};
+constexpr Name kWings[] = {{0, "manual"}, {2, "stabilised"}, {7, "cruise"},  {10, "mission"}, {11, "return"},
+                           {12, "hold"},  {13, "take off"},  {15, "guided"}, {26, "land"}};
 
 std::span<const Name> namesOf(int autopilot, int type) {
     constexpr int kFixedWing = 1;

@@ -36,8 +36,7 @@ class PathBuilder {
 
     Path run() {
         path_.frame = pathFrame(plan_, route_);
-        if (before_ != nullptr &&
-            !(before_->frame.origin() == path_.frame.origin() && before_->limits == path_.limits))
+        if (before_ != nullptr && !(before_->frame.origin() == path_.frame.origin() && before_->limits == path_.limits))
             before_ = nullptr;
         points();
         shapeCurves();

@@ -105,9 +105,9 @@ struct Path {
     std::vector<PathLeg> legs;
     std::vector<LinePoint> line;
     LocalFrame frame{GeoPoint{}};
-    double length_m = 0;                                    // of the itinerary legs as flown, each once
-    std::vector<FlownLeg> flown;                            // of the itinerary legs
-    GuidanceLimits limits;  // they were flown with
+    double length_m = 0;          // of the itinerary legs as flown, each once
+    std::vector<FlownLeg> flown;  // of the itinerary legs
+    GuidanceLimits limits;        // they were flown with
 };
 
 /// First the climb above home, then across (a multirotor's first move); return home climbs to the return height first.

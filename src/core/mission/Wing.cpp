@@ -119,7 +119,8 @@ bool flyCircle(WingState& s, WingLeg& leg, Vec2 wind, const WingLimits& limits, 
     // It rolls out a little before.
     const double ahead = ground / radius * std::abs(s.bank_rad) / limits.roll_radps / 2;
     const double course = bearing(s.velocity);
-    return sense * wrapped(*leg.leaves_rad - course) >= -0.3 && sense * wrapped(*leg.leaves_rad - course) <= ahead + 0.02;
+    return sense * wrapped(*leg.leaves_rad - course) >= -0.3 &&
+           sense * wrapped(*leg.leaves_rad - course) <= ahead + 0.02;
 }
 
 bool flyCurve(WingState& s, WingLeg& leg, Vec2 wind, const WingLimits& limits, double dt) {
@@ -142,7 +143,8 @@ bool flyCurve(WingState& s, WingLeg& leg, Vec2 wind, const WingLimits& limits, d
         wish.turn_radps = wrapped(bearing(next) - bearing(d)) / std::max(0.1, length(d)) * length(s.velocity);
     }
     wish.speed_mps = leg.speed_mps;
-    const double done = (static_cast<double>(leg.segment) + std::clamp(share, 0.0, 1.0)) / static_cast<double>(p.size() - 1);
+    const double done =
+        (static_cast<double>(leg.segment) + std::clamp(share, 0.0, 1.0)) / static_cast<double>(p.size() - 1);
     wish.climb_mps = climbTo(s, leg.from_amsl_m + (leg.to_amsl_m - leg.from_amsl_m) * done, 0);
     steer(s, wish, wind, limits, dt);
     return false;

@@ -1,7 +1,7 @@
-// How a fixed wing is flown: turns by banking, circles where a multirotor would hover, a climb-out, an approach. One law,
-// used by the flight simulation (in wind) and by the line that is drawn and checked (in still air), so that both are the
-// same line. Plane coordinates in metres (x east, y north), angles in radians clockwise from north unless a name says
-// degrees. Formulas: docs/formulas.md, "Motion (fixed wing)".
+// How a fixed wing is flown: turns by banking, circles where a multirotor would hover, a climb-out, an approach. One
+// law, used by the flight simulation (in wind) and by the line that is drawn and checked (in still air), so that both
+// are the same line. Plane coordinates in metres (x east, y north), angles in radians clockwise from north unless a
+// name says degrees. Formulas: docs/formulas.md, "Motion (fixed wing)".
 #pragma once
 
 #include <optional>
@@ -48,28 +48,28 @@ struct WingLeg {
     enum Shape { run, line, circle, curve, stop } shape = line;
     Vec2 from, to;  // line; `to` is the centre of a circle
     double from_amsl_m = 0, to_amsl_m = 0;
-    double speed_mps = 16;                         // through the air
-    double reach_m = 0;                            // line: lets go so far before its end
-    double radius_m = 0;                           // circle: negative turns left
-    std::optional<double> turns_rad, time_s;       // circle: ends after so much of it ...
-    bool to_height = false;                        // ... or at to_amsl_m; for ever when none is set
-    std::optional<double> leaves_rad;              // circle: then goes on until it heads there
-    bool lands = false;                            // line: down to the ground
-    std::vector<Vec2> points;                      // curve
-    std::size_t segment = 0;                       // curve: progress
+    double speed_mps = 16;                            // through the air
+    double reach_m = 0;                               // line: lets go so far before its end
+    double radius_m = 0;                              // circle: negative turns left
+    std::optional<double> turns_rad, time_s;          // circle: ends after so much of it ...
+    bool to_height = false;                           // ... or at to_amsl_m; for ever when none is set
+    std::optional<double> leaves_rad;                 // circle: then goes on until it heads there
+    bool lands = false;                               // line: down to the ground
+    std::vector<Vec2> points;                         // curve
+    std::size_t segment = 0;                          // curve: progress
     double turned_rad = 0, held_s = 0, last_rad = 0;  // circle: progress
     bool on_circle = false;
 };
 
-/// Flies on for `dt_s` in a wind (velocity of the air, m/s); true when the leg has come to its end. The vehicle's course
-/// is held against the wind by its heading: velocity = air velocity + wind, always.
+/// Flies on for `dt_s` in a wind (velocity of the air, m/s); true when the leg has come to its end. The vehicle's
+/// course is held against the wind by its heading: velocity = air velocity + wind, always.
 bool flyWing(WingState& state, WingLeg& leg, Vec2 wind, const WingLimits& limits, double dt_s);
 
 /// Where an item of the itinerary takes a fixed wing.
 struct WingGoal {
     enum Kind { pass, hold, turns, toHeight, land, takeOff, comeHome } kind = pass;
     Vec2 place;
-    double amsl_m = 0;    // land: of the ground there; comeHome: of the way
+    double amsl_m = 0;  // land: of the ground there; comeHome: of the way
     double speed_mps = 16, acceptance_m = 2;
     double hold_s = 0, turns_count = 1, radius_m = 0;
     bool spline = false;

@@ -11,8 +11,8 @@ namespace anhinga {
 namespace {
 
 constexpr double kStep_s = 0.1, kTurnShown_rad = 0.1, kClimbShown_mps = 0.4;
-constexpr double kMostSteps = 200000;       // of one piece
-constexpr double kMostCircling_s = 1800;    // of a hold is drawn
+constexpr double kMostSteps = 200000;     // of one piece
+constexpr double kMostCircling_s = 1800;  // of a hold is drawn
 
 class WingPathBuilder {
   public:
@@ -232,8 +232,9 @@ class WingPathBuilder {
         const double height = piece.from_amsl_m + rise * done;
         const double speed = length(state_.velocity);
         const bool on = std::abs(cross(state_.position - piece.from, along)) < 0.1 && done > 0 && ahead > 4 * speed &&
-                        std::abs(cross(state_.velocity, along)) < 0.01 * speed && std::abs(height - state_.amsl_m) < 0.2 &&
-                        std::abs(state_.climb_mps - rise * speed) < 0.05 && std::abs(state_.air_mps - piece.speed_mps) < 0.01;
+                        std::abs(cross(state_.velocity, along)) < 0.01 * speed &&
+                        std::abs(height - state_.amsl_m) < 0.2 && std::abs(state_.climb_mps - rise * speed) < 0.05 &&
+                        std::abs(state_.air_mps - piece.speed_mps) < 0.01;
         if (!on) return;
         put();
         const double go = ahead - 0.5;

@@ -265,11 +265,11 @@ struct Plan {
     VehicleProfile vehicle;
     CameraProfile camera;
     AutopilotTraits traits;
-    double clearance_min_m = 15;      // below: severity stop
-    double clearance_margin_m = 20;   // below: severity warn
-    std::optional<double> ceiling_m;  // above home
-    std::optional<double> floor_m;    // above home
-    double return_height_m = 60;      // above home
+    double clearance_min_m = 15;               // below: severity stop
+    double clearance_margin_m = 20;            // below: severity warn
+    std::optional<double> ceiling_m;           // above home
+    std::optional<double> floor_m;             // above home
+    double return_height_m = 60;               // above home
     SafetyAction at_end = SafetyAction::hold;  // of a mission that neither lands nor returns; never carryOn
     SafetyAction lost_link = SafetyAction::returnHome;
     SafetyAction low_battery = SafetyAction::returnHome;  // at the reserve; never hold

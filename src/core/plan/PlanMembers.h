@@ -48,12 +48,9 @@ struct Number {
 };
 /// Those that mean something for its kind.
 inline std::vector<Number> vehicleNumbers(VehicleProfile& v) {
-    std::vector<Number> numbers{{"cruise_mps", &v.cruise_mps, 0.1, 100},
-                                {"max_mps", &v.max_mps, 0.1, 150},
-                                {"climb_mps", &v.climb_mps, 0.1, 50},
-                                {"descent_mps", &v.descent_mps, 0.1, 50},
-                                {"land_mps", &v.land_mps, 0.1, 10},
-                                {"accel_mps2", &v.accel_mps2, 0.1, 50}};
+    std::vector<Number> numbers{{"cruise_mps", &v.cruise_mps, 0.1, 100}, {"max_mps", &v.max_mps, 0.1, 150},
+                                {"climb_mps", &v.climb_mps, 0.1, 50},    {"descent_mps", &v.descent_mps, 0.1, 50},
+                                {"land_mps", &v.land_mps, 0.1, 10},      {"accel_mps2", &v.accel_mps2, 0.1, 50}};
     const auto add = [&](std::initializer_list<Number> more) { numbers.insert(numbers.end(), more); };
     if (v.kind == VehicleKind::fixedWing)
         add({{"stall_mps", &v.stall_mps, 1, 100},

@@ -307,7 +307,8 @@ void readPlanMembers(Plan& plan, const Json& a) {
     plan.defaults.hold_s = numberOr(d, "hold_s", plan.defaults.hold_s, 0, 86400);
     const Json v = section("vehicle");
     plan.vehicle.name = textOr(v, "name", plan.vehicle.name.c_str());
-    plan.vehicle.kind = static_cast<VehicleKind>(valueOf(kVehicleKinds, textOr(v, "kind", "multirotor"), "vehicle kind"));
+    plan.vehicle.kind =
+        static_cast<VehicleKind>(valueOf(kVehicleKinds, textOr(v, "kind", "multirotor"), "vehicle kind"));
     for (const Number& n : vehicleNumbers(plan.vehicle)) *n.value = numberOr(v, n.key, *n.value, n.low, n.high);
     const Json c = section("camera");
     plan.camera.name = textOr(c, "name", plan.camera.name.c_str());
@@ -364,10 +365,28 @@ void readPlanMembers(Plan& plan, const Json& a) {
         plan.cuts.push_back({readId(j, "from"), static_cast<int>(numberOr(j, "line", 0, 0, 1e6)),
                              static_cast<int>(numberOr(j, "photo", 0, 0, 1e6))});
     }
-    plan.unknown =
-        unknownOf(a, {"format", "sorties", "title", "notes", "home", "defaults", "vehicle", "camera", "autopilot",
-                      "clearance_min_m", "clearance_margin_m", "ceiling_m", "floor_m", "sections", "return_height_m", "at_end", "lost_link", "low_battery",
-                      "heights_set_at_amsl_m", "terrain", "imagery", "next_id"});
+    plan.unknown = unknownOf(a, {"format",
+                                 "sorties",
+                                 "title",
+                                 "notes",
+                                 "home",
+                                 "defaults",
+                                 "vehicle",
+                                 "camera",
+                                 "autopilot",
+                                 "clearance_min_m",
+                                 "clearance_margin_m",
+                                 "ceiling_m",
+                                 "floor_m",
+                                 "sections",
+                                 "return_height_m",
+                                 "at_end",
+                                 "lost_link",
+                                 "low_battery",
+                                 "heights_set_at_amsl_m",
+                                 "terrain",
+                                 "imagery",
+                                 "next_id"});
 }
 
 Plan readPlan(const Json& root) {
