@@ -159,21 +159,21 @@ void rehearsedAgainstFlown(const std::string& name, double most_path_m) {
 
 }  // namespace
 
-TEST_CASE("the patrol is flown as it was rehearsed", "[flown]") {
+TEST_CASE("the patrol is flown as it was rehearsed", "[flown][slow]") {
     rehearsedAgainstFlown("patrol", 3);
 }
-TEST_CASE("the quarry is flown as it was rehearsed", "[flown]") {
+TEST_CASE("the quarry is flown as it was rehearsed", "[flown][slow]") {
     rehearsedAgainstFlown("quarry", 3);
 }
-TEST_CASE("the sea wall is flown as it was rehearsed", "[flown]") {
+TEST_CASE("the sea wall is flown as it was rehearsed", "[flown][slow]") {
     rehearsedAgainstFlown("seawall", 3);
 }
-TEST_CASE("the lighthouse rings are flown as they were rehearsed", "[flown]") {
+TEST_CASE("the lighthouse rings are flown as they were rehearsed", "[flown][slow]") {
     rehearsedAgainstFlown("lighthouse-rings", 3);
 }
-TEST_CASE("the lighthouse face is flown as it was rehearsed", "[flown]") {
+TEST_CASE("the lighthouse face is flown as it was rehearsed", "[flown][slow]") {
     rehearsedAgainstFlown("lighthouse-face", 3);
 }
-TEST_CASE("the coast is flown by the fixed wing as it was rehearsed", "[flown]") {
+TEST_CASE("the coast is flown by the fixed wing as it was rehearsed", "[flown][slow]") {
     rehearsedAgainstFlown("coast", 10);
 }

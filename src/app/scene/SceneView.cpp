@@ -251,7 +251,8 @@ void SceneView::showAll(const std::vector<QVector3D>& points) {
     for (camera_.distance_m = 120; camera_.distance_m < 20000; camera_.distance_m *= 1.1) {
         bool all = true;
         for (int i = 0; i < 8 && all; ++i) {
-            const auto at = camera_.project({i & 1 ? high.x() : low.x(), i & 2 ? high.y() : low.y(), i & 4 ? high.z() : low.z()}, size());
+            const auto at = camera_.project(
+                {i & 1 ? high.x() : low.x(), i & 2 ? high.y() : low.y(), i & 4 ? high.z() : low.z()}, size());
             all = at && inside.contains(*at);
         }
         if (all) break;

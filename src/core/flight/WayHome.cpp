@@ -27,7 +27,8 @@ WayHome wayHome(const Flight& flight) {
     const double far = length(s.position);
     if (far > 1) {
         const Vec2 homeward = s.position * (-1 / far);
-        double ground = v.cruise_mps, air = v.cruise_mps, more_s = 0;
+        double ground = v.cruise_mps, more_s = 0;
+        double air = ground;
         if (wing) {
             // The wind triangle: cruise speed through the air, over ground what is left of it along the way.
             const double along = dot(wind, homeward), aside = cross(wind, homeward);
