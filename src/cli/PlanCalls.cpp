@@ -42,7 +42,7 @@ CliResult cliCheck(const CliArguments& a) {
     std::optional<EnergyForecast> energy;
     if (view.mission)
         if (const auto r = rehearse(loaded->plan, *view.mission, loaded->terrain))
-            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item};
+            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item, r->breaches};
     const std::optional covers = countCovers(loaded->plan, view.route.patterns, loaded->terrain.get());
     std::vector<FlownSortiePtr> sorties;
     if (a.sortie == 0 && !loaded->plan.cuts.empty())
@@ -129,6 +129,10 @@ CliResult cliRehearse(const CliArguments& a) {
                 {"no_return_s", r->no_return_s ? Json(*r->no_return_s) : Json()},
                 {"failed_s", r->failed_s ? Json(*r->failed_s) : Json()},
                 {"landed_from_home_m", r->landed_from_home_m}};
+    out.json["breaches"] = Json::array();
+    for (const FenceBreach& b : r->breaches)
+        out.json["breaches"].push_back(
+            {{"fence", b.fence}, {"item", b.item}, {"t_s", b.t_s}, {"lat", b.at.lat_deg}, {"lon", b.at.lon_deg}});
     out.json["items"] = Json::array();
     const auto passes = passesOf(*r, *loaded->view.mission);
     for (const ItemPass& p : passes)
@@ -149,6 +153,9 @@ CliResult cliRehearse(const CliArguments& a) {
                 : r->reserve_home_s
                     ? "\ncould get home above the reserve until " + durationText(*r->reserve_home_s)
                     : fmt::format("\ncould get home at any time, at worst with {:.0f} %", r->least_home_percent);
+    for (const FenceBreach& b : r->breaches)
+        out.text += fmt::format("\nbreaks fence {} at {}, on the way to {}", loaded->plan.findFence(b.fence)->name,
+                                durationText(b.t_s), itemText(loaded->plan, b.item));
     if (r->failed_s) out.text += fmt::format("\nlands {} from home", distanceText(r->landed_from_home_m));
     if (a.list_items)
         for (const ItemPass& p : passes)

@@ -13,8 +13,8 @@ namespace {
 void findAll(Derived& d, Wind wind) {
     std::optional<EnergyForecast> energy;
     if (d.rehearsal)
-        energy =
-            EnergyForecast{d.rehearsal->energy_left_percent, d.rehearsal->reached_reserve, d.rehearsal->reserve_item};
+        energy = EnergyForecast{d.rehearsal->energy_left_percent, d.rehearsal->reached_reserve,
+                                d.rehearsal->reserve_item, d.rehearsal->breaches};
     d.findings = check({.plan = *d.plan,
                         .view = d.view,
                         .terrain = d.terrain.get(),

@@ -497,3 +497,53 @@ TEST_CASE("winds from eight sides are tried, and the worst of them is told", "[f
     stopped.stop = stop.get_token();
     CHECK(tryWinds(plan, *v.mission, nullptr, 6, stopped).empty());
 }
+
+TEST_CASE("a fence that wind and turns carry a wing over is a finding, though the line drawn keeps to it",
+          "[wing][check][fence]") {
+    Plan plan = wingPlan();
+    plan.traits.first_waypoint_max_m = 1e6;
+    addTo(plan, ItemKind::waypoint, 0, 1500, 80);
+    addTo(plan, ItemKind::waypoint, 45, 2100, 80);  // a right turn to the east at the northern end
+    addTo(plan, ItemKind::land, 0, 0, 0);
+    const PlanView v = viewOf(plan, nullptr);
+    double north = -1e9;
+    for (const LinePoint& p : v.path.line) north = std::max(north, p.local.y);
+    // A keep-in fence a dozen metres outside of all that is drawn.
+    Fence fence;
+    fence.id = plan.newId();
+    fence.kind = FenceKind::keepIn;
+    fence.name = "strip";
+    const LocalFrame frame(plan.home->position);
+    for (const Vec2 corner : {Vec2{-900, -900}, Vec2{-900, north + 12}, Vec2{4000, north + 12}, Vec2{4000, -900}})
+        fence.outline.push_back(frame.toGeo(corner));
+    plan.fences = {fence};
+    const auto findings = [&](const Rehearsal& r) {
+        const PlanView view = viewOf(plan, nullptr);
+        std::string rules;
+        for (const Finding& f :
+             check({plan, view, nullptr,
+                    EnergyForecast{r.energy_left_percent, r.reached_reserve, r.reserve_item, r.breaches}}))
+            if (f.rule.starts_with("fence")) rules += f.rule + " ";
+        return rules;
+    };
+    const Rehearsal calm = flown(plan);
+    CHECK(calm.breaches.empty());
+    CHECK(findings(calm).empty());
+    RehearseOptions options;
+    options.wind = {180, 9};  // carries the turn northwards
+    const Rehearsal windy = flown(plan, options);
+    REQUIRE(windy.breaches.size() == 1);
+    CHECK(windy.breaches[0].fence == fence.id);
+    CHECK(frame.toLocal(windy.breaches[0].at).y > north + 11);
+    CHECK(findings(windy) == "fence-flown ");
+    // What the line itself breaks is said once, of the line.
+    plan.fences[0].outline[1] = frame.toGeo({-900, 800});
+    plan.fences[0].outline[2] = frame.toGeo({4000, 800});
+    CHECK(findings(flown(plan)).find("fence-flown") == std::string::npos);
+    CHECK(findings(flown(plan)).find("fence-crossing") != std::string::npos);
+    // A failure's path is held against the fences too.
+    options.wind = {};
+    options.failures = {{Failure::wind, 60, {270, 20}}};
+    plan.fences[0].outline = fence.outline;
+    CHECK_FALSE(flown(plan, options).breaches.empty());
+}

@@ -396,6 +396,13 @@ void RehearsePanel::refresh() {
         {"Photos", QString::number(r.photos)},
         {"Lowest clearance", clearance},
         {"Highest", QString("%1 m home").arg(r.max_height_home_m, 0, 'f', 0)}};
+    for (const FenceBreach& b : r.breaches) {
+        const Fence* fence = d.plan->findFence(b.fence);
+        if (fence == nullptr) continue;
+        rows.push_back({QString(fence->kind == FenceKind::keepIn ? "Leaves fence %1" : "Enters fence %1")
+                            .arg(QString::fromStdString(fence->name)),
+                        "at " + QString::fromStdString(durationText(b.t_s))});
+    }
     // Of a flight in which something goes wrong it would say what was before.
     if (failure) std::erase_if(rows, [](const auto& each) { return each.first == "Gets home if called"; });
     constexpr double kAtHome_m = 20;

@@ -14,13 +14,15 @@ namespace {
 
 using Rule = void (*)(const CheckInput&, std::vector<Finding>&);
 constexpr Rule kRules[] = {
-    rules::homeMissing,  rules::homeHeight,    rules::homeMoved,      rules::clearance,    rules::climbObstacle,
-    rules::returnHeight, rules::fenceShape,    rules::fenceCrossing,  rules::takeOffFence, rules::rallyPlace,
-    rules::ceiling,      rules::floorHeight,   rules::lowestHeight,   rules::airspace,     rules::firstWaypointFar,
-    rules::itemLimit,    rules::unsupported,   rules::batteryMissing, rules::energy,       rules::wind,
-    rules::noWayToEnd,   rules::endlessRepeat, rules::repeatTarget,   rules::patternEmpty, rules::speedRange,
-    rules::turnTight,    rules::gimbalRange,   rules::photoInterval,  rules::blur,         rules::coverGaps,
-    rules::cameraByHand, rules::cardRoom,      rules::terrainUnknown, rules::lookAtOpen,   rules::coincident,
+    rules::homeMissing,   rules::homeHeight,     rules::homeMoved,      rules::clearance,
+    rules::climbObstacle, rules::returnHeight,   rules::fenceShape,     rules::fenceCrossing,
+    rules::fenceFlown,    rules::takeOffFence,   rules::rallyPlace,     rules::ceiling,
+    rules::floorHeight,   rules::lowestHeight,   rules::airspace,       rules::firstWaypointFar,
+    rules::itemLimit,     rules::unsupported,    rules::batteryMissing, rules::energy,
+    rules::wind,          rules::noWayToEnd,     rules::endlessRepeat,  rules::repeatTarget,
+    rules::patternEmpty,  rules::speedRange,     rules::turnTight,      rules::gimbalRange,
+    rules::photoInterval, rules::blur,           rules::coverGaps,      rules::cameraByHand,
+    rules::cardRoom,      rules::terrainUnknown, rules::lookAtOpen,     rules::coincident,
     rules::heightMix,
 };
 

@@ -9,6 +9,7 @@
 
 #include "core/check/Clearance.h"
 #include "core/mission/Compile.h"
+#include "core/mission/FenceField.h"
 #include "core/pattern/Coverage.h"
 
 namespace anhinga {
@@ -36,11 +37,12 @@ struct Finding {
     std::vector<Correction> corrections;  // the first is the one that is applied with all
 };
 
-/// What a rehearsal says about energy, when there is one.
+/// What a rehearsal says about energy, and about fences on the path it flew, when there is one.
 struct EnergyForecast {
     double left_percent = 0;
     bool reached_reserve = false;
     ItemId item = 0;  // on the way to which the reserve is reached
+    std::vector<FenceBreach> breaches = {};
 };
 
 /// Everything derived from a plan that views, checks and hand-over share.

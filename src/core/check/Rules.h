@@ -10,6 +10,9 @@ namespace anhinga::rules {
 
 using Out = std::vector<Finding>;
 
+/// "fence "colony"", "the keep-in fence".
+std::string fenceName(const Fence& fence);
+
 void airspace(const CheckInput& in, Out& out);
 void batteryMissing(const CheckInput& in, Out& out);
 void blur(const CheckInput& in, Out& out);
@@ -23,6 +26,7 @@ void coverGaps(const CheckInput& in, Out& out);
 void endlessRepeat(const CheckInput& in, Out& out);
 void energy(const CheckInput& in, Out& out);
 void fenceCrossing(const CheckInput& in, Out& out);
+void fenceFlown(const CheckInput& in, Out& out);
 void fenceShape(const CheckInput& in, Out& out);
 void firstWaypointFar(const CheckInput& in, Out& out);
 void floorHeight(const CheckInput& in, Out& out);

@@ -133,6 +133,25 @@ class HomeWatch {
     double reserve_;
 };
 
+/// Which fences are broken on the way, each told once.
+class FenceWatch {
+  public:
+    FenceWatch(const Plan& plan, const LocalFrame& frame)
+        : plan_(plan), field_(plan.fences, frame), broken_(field_.size(), false) {}
+    void look(const Flight& flight, GeoPoint place, ItemId item, Rehearsal& result) {
+        for (std::size_t n = 0; n < field_.size(); ++n) {
+            if (broken_[n] || field_.allows(n, flight.state().position)) continue;
+            broken_[n] = true;
+            result.breaches.push_back({plan_.fences[field_.source(n)].id, item, flight.state().t_s, place});
+        }
+    }
+
+  private:
+    const Plan& plan_;
+    FenceField field_;
+    std::vector<bool> broken_;
+};
+
 }  // namespace
 
 Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared_ptr<const Terrain> terrain,
@@ -151,6 +170,7 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
     log->format = "rehearsal";
     Rehearsal result;
     FlightRecorder recorder(*log);
+    FenceWatch fence_watch(plan, flight.frame());
     HomeWatch home_watch(*log, plan.vehicle.reserve_percent);
     std::vector<Failure> failures = options.failures;
     std::stable_sort(failures.begin(), failures.end(),
@@ -186,6 +206,8 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
             const auto terrain_here = terrain ? terrain->sample(place) : std::nullopt;
             const auto ground = terrain_here ? std::optional(s.amsl_m - *terrain_here) : std::nullopt;
             recorder.sample(flight, place, ground);
+            if (s.armed && !s.on_ground)
+                fence_watch.look(flight, place, mission.source[static_cast<std::size_t>(item)], result);
             if (ground && away && s.armed && !flight.nearGround() &&
                 (!result.min_clearance_m || *ground < *result.min_clearance_m)) {
                 result.min_clearance_m = ground;

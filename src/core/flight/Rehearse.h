@@ -8,6 +8,7 @@
 #include "core/base/Result.h"
 #include "core/flight/Flight.h"
 #include "core/flightlog/FlightLog.h"
+#include "core/mission/FenceField.h"
 #include "core/mission/Mission.h"
 
 namespace anhinga {
@@ -32,8 +33,9 @@ struct Rehearsal {
     /// From when on it could not get home above the reserve, and not at all; nothing when it always could. The channel
     /// `battery.home_percent` of the log has it for every second.
     std::optional<double> reserve_home_s, no_return_s;
-    std::optional<double> failed_s;  // time of the first failure that happened
-    double landed_from_home_m = 0;   // distance
+    std::optional<double> failed_s;     // time of the first failure that happened
+    double landed_from_home_m = 0;      // distance
+    std::vector<FenceBreach> breaches;  // of the plan's fences, each once
 };
 
 /// Something that goes wrong, or is ordered, at a time of the rehearsal.

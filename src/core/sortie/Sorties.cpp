@@ -95,7 +95,7 @@ std::optional<std::vector<FlownSortiePtr>> flySorties(const Plan& plan, const Ro
             options.stop = stop;
             auto r = rehearse(plan, *flown->view.mission, terrain, options);
             if (r) {
-                energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item};
+                energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item, r->breaches};
                 flown->rehearsal = std::make_shared<const Rehearsal>(std::move(*r));
             } else {
                 flown->not_rehearsed = r.error().message;

@@ -1,5 +1,5 @@
 #include "core/check/Detour.h"
-#include "core/check/FenceField.h"
+#include "core/mission/FenceField.h"
 #include "core/check/Rules.h"
 
 namespace anhinga::rules {

@@ -1,4 +1,4 @@
-#include "core/check/FenceField.h"
+#include "core/mission/FenceField.h"
 #include "core/check/Rules.h"
 
 namespace anhinga::rules {

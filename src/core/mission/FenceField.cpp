@@ -1,4 +1,4 @@
-#include "core/check/FenceField.h"
+#include "core/mission/FenceField.h"
 
 namespace anhinga {
 

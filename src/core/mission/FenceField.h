@@ -1,4 +1,4 @@
-// Fences made ready for questions about a path, in its plane.
+// Fences made ready for questions about a path or a flight, in its plane.
 #pragma once
 
 #include <optional>
@@ -8,6 +8,13 @@
 #include "core/mission/Route.h"
 
 namespace anhinga {
+
+/// A fence that a flight broke, the first time it did.
+struct FenceBreach {
+    ItemId fence = 0, item = 0;  // on the way to or at that item
+    double t_s = 0;
+    GeoPoint at;
+};
 
 /// Fences whose outline crosses itself are left out: they have no inside.
 class FenceField {
@@ -33,8 +40,3 @@ class FenceField {
 };
 
 }  // namespace anhinga
-
-namespace anhinga::rules {
-/// "fence "colony"", "the keep-in fence".
-std::string fenceName(const Fence& fence);
-}  // namespace anhinga::rules
