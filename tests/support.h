@@ -8,6 +8,7 @@
 #include <cmath>
 #include <filesystem>
 #include <fstream>
+#include <optional>
 #include <random>
 #include <sstream>
 #include <string>
@@ -97,6 +98,13 @@ class Process {
     }
     ~Process() { stop(); }
     Process(const Process&) = delete;
+    /// Its exit code once it has ended by itself; 128 and the signal when that ended it.
+    std::optional<int> ended() {
+        int status = 0;
+        if (pid_ <= 0 || waitpid(pid_, &status, WNOHANG) != pid_) return std::nullopt;
+        pid_ = 0;
+        return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+    }
     void stop() {
         if (pid_ <= 0) return;
         kill(pid_, SIGTERM);

@@ -13,12 +13,15 @@ namespace {
 bool openScene(Driver& d) {
     d.key(Qt::Key_S);
     REQUIRE(d.window.sceneShown());
-    SceneView& scene = d.window.scene();
-    REQUIRE(d.until(15000, [&] { return scene.groundReady() || !scene.problem().isEmpty(); }));
-    if (!scene.problem().isEmpty()) {
-        WARN("no OpenGL here: " << scene.problem().toStdString());
+    if (d.window.scene() == nullptr) {
+        WARN("no OpenGL here: " << sceneProblem().toStdString());
+        CHECK(d.child<QWidget>("no scene")->isVisible());
+        d.window.showScene(false);
+        CHECK(d.window.map().isVisible());
         return false;
     }
+    SceneView& scene = *d.window.scene();
+    REQUIRE(d.until(15000, [&] { return scene.groundReady(); }));
     // The window was made anew for OpenGL; without a window manager nobody makes it the active one again.
     d.window.activateWindow();
     QApplication::setActiveWindow(&d.window);
@@ -47,7 +50,7 @@ TEST_CASE("known places are where the map has them", "[ui][scene]") {
     d.openDemo();
     const MapTransform map = d.window.map().transform();
     if (!openScene(d)) return;
-    SceneView& scene = d.window.scene();
+    SceneView& scene = *d.window.scene();
     const auto places = knownPlaces(d.plan());
     REQUIRE(places.size() > 15);
     // Seen from straight above, places at one height are the map turned, moved and scaled: two of them tell how.
@@ -97,7 +100,7 @@ TEST_CASE("the picture drawn shows sea where there is sea, and land where there 
     Driver d;
     d.openDemo();
     if (!openScene(d)) return;
-    SceneView& scene = d.window.scene();
+    SceneView& scene = *d.window.scene();
     const auto picture = ImagerySource::open(d.dir / "quillmere-imagery.tif");
     REQUIRE(picture);
     d.window.plan().edit("bare", [](Plan& p) {  // nothing drawn over the ground
@@ -140,7 +143,7 @@ TEST_CASE("a click in the Scene selects what the map selects, and views say so a
     Driver d;
     d.openDemo();
     if (!openScene(d)) return;
-    SceneView& scene = d.window.scene();
+    SceneView& scene = *d.window.scene();
     int clicked = 0;
     for (const PathPoint& p : d.window.plan().derived()->view.path.points) {
         const Item* item = d.plan().find(p.source);
@@ -189,7 +192,7 @@ TEST_CASE("fly here, looking like this: place, height, heading and gimbal from t
     Driver d;
     d.openDemo();
     if (!openScene(d)) return;
-    SceneView& scene = d.window.scene();
+    SceneView& scene = *d.window.scene();
     const Item before = d.plan().items[1];
     d.window.plan().select({before.id});
     const GeoPoint there = destination(d.plan().home->position, 300, 500);
@@ -241,7 +244,7 @@ TEST_CASE("the camera's eye looks from the play head with the profile's field of
     d.openDemo();
     d.window.setWorkspace(Workspace::rehearse);
     if (!openScene(d)) return;
-    SceneView& scene = d.window.scene();
+    SceneView& scene = *d.window.scene();
     auto* panel = d.child<RehearsePanel>("rehearse");
     // Where photos are taken it looks straight down.
     double photo = -1;
@@ -288,7 +291,7 @@ TEST_CASE("the Scene is turned, moved and brought nearer by hand, and never goes
     Driver d;
     d.openDemo();
     if (!openScene(d)) return;
-    SceneView& scene = d.window.scene();
+    SceneView& scene = *d.window.scene();
     const auto eyeOver = [&] {
         const QVector3D eye = scene.camera().eye();
         return scene.space().amslOf(eye) - d.window.plan().terrain()->sample(scene.space().placeOf(eye)).value_or(0);
@@ -331,4 +334,17 @@ TEST_CASE("the Scene is turned, moved and brought nearer by hand, and never goes
     d.window.setNight(true);
     scene.repaint();
     d.window.setNight(false);
+}
+
+TEST_CASE("a display without OpenGL is told so, and the program goes on", "[ui][scene]") {
+    // On a platform that has none; in a process of its own, as there is one platform to a process.
+    Process without("/usr/bin/env",
+                    {"QT_QPA_PLATFORM=offscreen", std::string(BIN_DIR) + "/anhinga-tests-ui", "known places*"});
+    std::optional<int> status;
+    for (int i = 0; i < 600 && !status; ++i) {
+        std::this_thread::sleep_for(std::chrono::milliseconds(50));
+        status = without.ended();
+    }
+    REQUIRE(status);
+    CHECK(*status == 0);
 }

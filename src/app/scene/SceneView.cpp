@@ -36,6 +36,31 @@ double distanceToLine(QPointF p, QPointF a, QPointF b) {
 }
 }  // namespace
 
+QString sceneProblem() {
+    // These may have a context to give and still cannot show an OpenGL widget.
+    for (const char* platform : {"offscreen", "minimal", "linuxfb", "vnc"})
+        if (QGuiApplication::platformName() == platform) return "this display has no OpenGL";
+    QOpenGLContext context;
+    QSurfaceFormat format = QSurfaceFormat::defaultFormat();
+    if (format.renderableType() != QSurfaceFormat::OpenGLES) {
+        format.setVersion(3, 3);
+        format.setProfile(QSurfaceFormat::CoreProfile);
+    }
+    context.setFormat(format);
+    QOffscreenSurface surface;
+    surface.setFormat(format);
+    surface.create();
+    if (!context.create() || !surface.isValid() || !context.makeCurrent(&surface)) return "this display has no OpenGL";
+    const QSurfaceFormat have = context.format();
+    context.doneCurrent();
+    const bool enough =
+        context.isOpenGLES() ? have.majorVersion() >= 3 : have.majorVersion() * 10 + have.minorVersion() >= 33;
+    return enough ? QString()
+                  : QString("OpenGL %1.%2 is all this display has; 3.3 is needed")
+                        .arg(have.majorVersion())
+                        .arg(have.minorVersion());
+}
+
 SceneView::SceneView(PlanSession* session, QWidget* parent) : QOpenGLWidget(parent), session_(session) {
     setObjectName("scene");
     setFocusPolicy(Qt::StrongFocus);
@@ -95,12 +120,6 @@ SceneView::SceneView(PlanSession* session, QWidget* parent) : QOpenGLWidget(pare
         paint_began_ms_ = 0;
     });
     updateButtons();
-    QTimer::singleShot(0, this, [this] {
-        // A platform without OpenGL never calls initializeGL().
-        if (problem_.isEmpty() && QGuiApplication::platformName() == "offscreen")
-            problem_ = "this display has no OpenGL";
-        updateButtons();
-    });
 }
 
 SceneView::~SceneView() {
@@ -396,14 +415,7 @@ bool SceneView::flyHereLookingLikeThis() {
 // ---- drawing
 
 void SceneView::initializeGL() {
-    const QSurfaceFormat have = context()->format();
-    const bool enough = context()->isOpenGLES()
-                            ? have.majorVersion() >= 3
-                            : have.majorVersion() > 3 || (have.majorVersion() == 3 && have.minorVersion() >= 3);
-    problem_ = enough ? gl_.begin()
-                      : QString("OpenGL %1.%2 is all this display has; 3.3 is needed")
-                            .arg(have.majorVersion())
-                            .arg(have.minorVersion());
+    problem_ = gl_.begin();
     if (problem_.isEmpty() && ground_) gl_.setGround(ground_);
     plan_dirty_ = moving_dirty_ = photos_dirty_ = track_dirty_ = true;
     connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, [this] {

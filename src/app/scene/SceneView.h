@@ -16,6 +16,10 @@ class QLabel;
 
 namespace anhinga {
 
+/// Empty, or why this display cannot draw a Scene. To be asked before one is made: a window that holds an OpenGL widget
+/// on a display without OpenGL takes the program down with it.
+QString sceneProblem();
+
 /// What the present workspace shows of a flight.
 struct SceneOverlay {
     std::optional<SceneAircraft> aircraft;

@@ -226,11 +226,12 @@ void MainWindow::makeActions() {
     addAct("scene", "Switch between map and Scene", QKeySequence("S"), [this] { showScene(!sceneShown()); });
     addAct("camera eye", "Camera eye: off, inset, full", QKeySequence("K"), [this] {
         if (!sceneShown()) showScene(true);
+        if (scene_ == nullptr) return;
         const EyeMode now = scene_->eyeMode();
         scene_->setEye(now == EyeMode::off ? EyeMode::inset : now == EyeMode::inset ? EyeMode::full : EyeMode::off);
     });
     addAct("fly here", "Fly here, looking like this (from the Scene)", QKeySequence("Shift+W"), [this] {
-        if (sceneShown())
+        if (sceneShown() && scene_ != nullptr)
             (void)scene_->flyHereLookingLikeThis();
         else
             showMessage("Look from there first, in the Scene (S)");
@@ -400,7 +401,7 @@ void MainWindow::connectAll() {
     connect(findings_, &FindingsPanel::goTo, this, [this](ItemId item, std::optional<GeoPoint> place) {
         if (item != 0) plan_.select({item});
         if (place) map_->showPlace(*place);
-        if (place && sceneShown()) scene_->showPlace(*place);
+        if (place && scene_ != nullptr) scene_->showPlace(*place);
         map_->setCursorPlace(place);
     });
     connect(rehearse_, &RehearsePanel::playHeadMoved, this, [this](double t) {
@@ -474,8 +475,26 @@ void MainWindow::cursorFromMap(std::optional<GeoPoint> place) {
 
 /// Made when it is first wanted: a window with OpenGL in it is drawn through OpenGL, and a display without a graphics
 /// card is slow at that.
-SceneView& MainWindow::scene() {
-    if (scene_ != nullptr) return *scene_;
+SceneView* MainWindow::scene() {
+    if (scene_ != nullptr) return scene_;
+    if (const QString problem = sceneProblem(); !problem.isEmpty()) {
+        if (views_->count() > 1) return nullptr;
+        auto* refusal = new QWidget;
+        refusal->setObjectName("no scene");
+        auto* column = new QVBoxLayout(refusal);
+        auto* why = new QLabel("The Scene cannot be drawn: " + problem +
+                               ".\nEverything else works; the map shows the same plan.");
+        why->setAlignment(Qt::AlignCenter);
+        why->setWordWrap(true);
+        auto* back = new QPushButton("Map   S");
+        connect(back, &QPushButton::clicked, this, [this] { showScene(false); });
+        column->addStretch();
+        column->addWidget(why);
+        column->addWidget(back, 0, Qt::AlignHCenter);
+        column->addStretch();
+        views_->addWidget(refusal);
+        return nullptr;
+    }
     scene_ = new SceneView(&plan_);
     views_->addWidget(scene_);
     activateWindow();                    // its native window was made anew
@@ -487,14 +506,14 @@ SceneView& MainWindow::scene() {
     scene_->setTheme(theme_);
     scene_->setEditable(workspace_ == Workspace::draft);
     scene_->setFlown(workspace_ == Workspace::rehearse || workspace_ == Workspace::field);
-    return *scene_;
+    return scene_;
 }
 
 void MainWindow::showScene(bool on) {
     if (on) (void)scene();
     if (pages_->currentWidget() != work_page_) showPage(work_page_);
     views_->setCurrentIndex(on ? 1 : 0);
-    (on ? static_cast<QWidget*>(scene_) : map_)->setFocus();
+    views_->currentWidget()->setFocus();
     message_->raise();
     placeOverlays();
     refreshOverlay();

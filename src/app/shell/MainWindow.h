@@ -54,7 +54,8 @@ class MainWindow : public QMainWindow {
     LinkSession& link() { return link_; }
     ReviewSession& review() { return review_; }
     MapView& map() { return *map_; }
-    SceneView& scene();
+    /// Null where there is no OpenGL: the reason stands in its place.
+    SceneView* scene();
     /// The Scene takes the map's place, or gives it back.
     void showScene(bool on);
     bool sceneShown() const;
