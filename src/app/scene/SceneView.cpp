@@ -14,7 +14,7 @@ constexpr int kGroundCells = 1100;
 constexpr double kAboveGround_m = 2, kAircraftLeast_px = 26;
 constexpr std::size_t kMostPhotos = 250;
 constexpr double kPickReach_px = 12;
-constexpr double kSlowFrame_ms = 40, kCoarse = 0.4;
+constexpr double kSlowFrame_ms = 40, kCoarse = 0.34;
 
 std::vector<std::string> picturesOf(const PlanSession& session) {
     std::vector<std::string> files;
