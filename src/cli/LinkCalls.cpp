@@ -3,7 +3,8 @@
 
 #include "cli/Common.h"
 #include "core/base/Text.h"
-#include "core/link/Services.h"
+#include "core/link/Commands.h"
+#include "core/link/MissionTransfer.h"
 
 namespace anhinga {
 
@@ -111,15 +112,16 @@ CliResult cliFly(const CliArguments& a) {
     const double now_s = v.boot_s.value_or(0);
     const double flown = v.disarmed_at_s.value_or(now_s) - v.armed_at_s.value_or(now_s);
     double distance = 0;
-    for (std::size_t i = 1; i < v.track.size(); ++i) distance += distance_m(v.track[i - 1].first, v.track[i].first);
+    for (std::size_t i = 1; i < v.track->size(); ++i)
+        distance += distance_m((*v.track)[i - 1].place, (*v.track)[i].place);
     CliResult out;
     out.json = {{"landed", landed},
                 {"duration_s", flown},
                 {"distance_m", distance},
-                {"items_reached", v.reached.size()},
+                {"items_reached", v.reached->size()},
                 {"photos", v.photos}};
     out.text = fmt::format("{} after {}, {}, {} items reached, {} photos", landed ? "landed" : "still flying",
-                           durationText(flown), distanceText(distance), v.reached.size(), v.photos);
+                           durationText(flown), distanceText(distance), v.reached->size(), v.photos);
     if (const std::string wrong = link->recordError(); !wrong.empty()) return linkFailed(wrong);
     out.code = landed ? 0 : 1;
     return out;

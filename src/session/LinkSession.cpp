@@ -2,12 +2,16 @@
 
 #include <QDir>
 
+#include "core/plan/PlanFile.h"
+
 namespace anhinga {
 
 LinkSession::LinkSession(QObject* parent) : QObject(parent) {
     timer_.setInterval(50);
     connect(&timer_, &QTimer::timeout, this, [this] {
         vehicle_ = link_->snapshot();
+        vehicles_ = link_->vehicles();
+        tendBatches();
         emit vehicleChanged();
     });
 }
@@ -27,16 +31,27 @@ Result<void> LinkSession::connectTo(const QString& address) {
         record = record_folder_ + "/" + QDateTime::currentDateTimeUtc().toString("yyyyMMdd-HHmmss-zzz") + ".tlog";
         options.record_path = record.toStdString();
     }
+    if (!passphrase_.isEmpty()) options.key = mavlink::signingKey(passphrase_.toStdString());
     disconnectLink();
     auto link = VehicleLink::open(address.toStdString(), options);
     if (!link) return tl::unexpected(link.error());
     link_ = std::move(*link);
     address_ = address;
     record_path_ = record;
+    signed_ = options.key.has_value();
     vehicle_ = {};
+    vehicles_.clear();
     commands_.clear();
+    parameters_.clear();
+    logs_.clear();
+    held_.reset();
+    differences_.clear();
+    seal_ = Seal::none;
+    fingerprint_ = 0;
     timer_.start();
     emit stateChanged();
+    emit parametersChanged();
+    emit logsChanged();
     return {};
 }
 
@@ -44,25 +59,42 @@ void LinkSession::flushRecording() {
     if (link_) link_->flushRecord();
 }
 
+QString LinkSession::recordProblem() const {
+    return link_ ? QString::fromStdString(link_->recordError()) : QString();
+}
+
+void LinkSession::mark(const QString& note) {
+    if (link_) link_->mark(note.toStdString());
+}
+
 void LinkSession::disconnectLink() {
     timer_.stop();
     transfer_ = {};
     commander_ = {};
+    batches_.reset();
     link_.reset();
     busy_ = false;
     emit stateChanged();
 }
 
-void LinkSession::finish(std::function<void()> then) {
-    QMetaObject::invokeMethod(
-        this,
-        [this, then = std::move(then)] {
-            busy_ = false;
-            then();
-            emit stateChanged();
-        },
-        Qt::QueuedConnection);
+void LinkSession::choose(int system) {
+    if (!link_ || busy_ || system == vehicle_.system) return;
+    link_->choose(system);
+    vehicle_ = link_->snapshot();
+    // What was known is known of another one.
+    held_.reset();
+    differences_.clear();
+    parameters_.clear();
+    logs_.clear();
+    commands_.clear();
+    seal_ = Seal::none;
+    fingerprint_ = 0;
+    emit stateChanged();
+    emit parametersChanged();
+    emit logsChanged();
 }
+
+// ---- long work
 
 TransferOptions LinkSession::transferOptions() {
     TransferOptions options;
@@ -79,67 +111,210 @@ TransferOptions LinkSession::transferOptions() {
     return options;
 }
 
-void LinkSession::handOver(const MissionSet& set, bool item0_is_home) {
-    if (!link_ || busy_) return;
-    busy_ = true;
-    seal_ = Seal::none;
-    seal_text_.clear();
-    progress_ = 0;
-    progress_text_ = "waiting for the vehicle";
-    emit stateChanged();
-    TransferOptions options = transferOptions();
-    transfer_ = std::jthread([this, set, item0_is_home, options](const std::stop_token& stop) mutable {
-        options.stop = stop;
-        auto result = anhinga::handOver(*link_, set, item0_is_home, options);
-        finish([this, result = std::move(result)] {
-            differences_.clear();
-            if (!result) {
-                seal_ = Seal::failed;
-                seal_text_ = QString::fromStdString(result.error().message);
-                return;
-            }
-            differences_ = result->differences;
-            fingerprint_ = result->fingerprint;
-            seal_time_ = QDateTime::currentDateTime();
-            seal_ = result->verified ? Seal::sealed : Seal::differs;
-            seal_text_ = result->verified
-                             ? QString("%1 items, %2 fence points and %3 rally points read back, all agree")
-                                   .arg(result->held.mission.size())
-                                   .arg(result->held.fence.size())
-                                   .arg(result->held.rally.size())
-                             : QString("%1 differences between plan and aircraft").arg(result->differences.size());
-        });
-    });
-}
-
-void LinkSession::fetch() {
-    if (!link_ || busy_) return;
+bool LinkSession::run(const QString& what, std::function<std::function<void()>(TransferOptions)> job) {
+    if (!link_ || busy_) return false;
     busy_ = true;
     progress_ = 0;
-    progress_text_ = "asking the vehicle";
+    progress_text_ = what;
     emit stateChanged();
-    TransferOptions options = transferOptions();
-    transfer_ = std::jthread([this, options](const std::stop_token& stop) mutable {
-        options.stop = stop;
-        auto held = downloadAll(*link_, options);
-        finish([this, held = std::move(held)] {
-            if (!held)
-                emit fetchFailed(QString::fromStdString(held.error().message));
-            else
-                emit fetched(*held);
+    transfer_ =
+        std::jthread([this, job = std::move(job), options = transferOptions()](const std::stop_token& stop) mutable {
+            options.stop = stop;
+            auto then = job(options);
+            QMetaObject::invokeMethod(
+                this,
+                [this, then = std::move(then)] {
+                    busy_ = false;
+                    then();
+                    emit stateChanged();
+                },
+                Qt::QueuedConnection);
         });
-    });
+    return true;
 }
 
 void LinkSession::cancel() {
     transfer_.request_stop();
 }
 
+/// A plan file of what an aircraft held; its path, or empty when there is nothing to keep or nowhere to keep it.
+std::string LinkSession::keepCopy(const MissionSet& held) {
+    if (copy_folder_.isEmpty() || held.mission.size() + held.fence.size() + held.rally.size() == 0) return {};
+    Plan base;
+    base.title = "Held by the aircraft";
+    const auto back = decompile(held, base);
+    if (!back || !QDir().mkpath(copy_folder_)) return {};
+    const QString path = copy_folder_ + "/aircraft-" + QDateTime::currentDateTimeUtc().toString("yyyyMMdd-HHmmss-zzz") +
+                         ".anhinga.geojson";
+    return savePlan(back->plan, path.toStdString()) ? path.toStdString() : std::string();
+}
+
+void LinkSession::takeHandOver(const Result<HandOver>& result) {
+    differences_.clear();
+    if (!result) {
+        seal_ = Seal::failed;
+        seal_text_ = QString::fromStdString(result.error().message);
+        held_.reset();
+        return;
+    }
+    differences_ = result->differences;
+    held_ = result->held;
+    fingerprint_ = result->fingerprint;
+    seal_time_ = QDateTime::currentDateTime();
+    stored_ = result->stored;
+    seal_ = result->verified ? Seal::sealed : Seal::differs;
+    seal_text_ = result->verified ? QString("%1 items, %2 fence points and %3 rally points read back, all agree")
+                                        .arg(result->held.mission.size())
+                                        .arg(result->held.fence.size())
+                                        .arg(result->held.rally.size())
+                                  : QString("%1 differences between plan and aircraft").arg(result->differences.size());
+    if (result->verified) emit sealed(*result);
+}
+
+void LinkSession::handOver(const MissionSet& set, bool item0_is_home) {
+    if (!link_ || busy_) return;
+    seal_ = Seal::none;
+    seal_text_.clear();
+    batches_.reset();
+    run("waiting for the vehicle", [this, set, item0_is_home, known = held_](TransferOptions options) mutable {
+        // What is there is read first: a copy is kept of what would be lost, and only the difference is sent.
+        Result<MissionSet> before = known ? Result<MissionSet>(*known) : MissionSet{};
+        std::string copy;
+        const TransferOptions plain = options;
+        if (!known) {
+            TransferOptions reading = options;
+            reading.progress = [plain](double share, const std::string& what) {
+                report(plain, 0.1 * share, what + " before anything is sent");
+            };
+            before = downloadAll(*link_, reading);
+            if (before && !compareMissions("", set.mission, before->mission, item0_is_home).empty())
+                copy = keepCopy(*before);
+        }
+        options.progress = [plain, known = known.has_value()](double share, const std::string& what) {
+            report(plain, known ? share : 0.1 + 0.9 * share, what);
+        };
+        Result<HandOver> result = tl::unexpected(Error{"stopped"});
+        if (!options.stop.stop_requested())
+            result = anhinga::handOver(*link_, set, item0_is_home, options, before ? &*before : nullptr);
+        return std::function<void()>([this, result = std::move(result), copy] {
+            copy_path_ = QString::fromStdString(copy);
+            takeHandOver(result);
+        });
+    });
+}
+
+Result<void> LinkSession::handOverBatches(const MissionSet& set, int limit, bool item0_is_home) {
+    if (!link_ || busy_) return fail("the link is busy");
+    auto plan = BatchPlan::make(set.mission, limit, item0_is_home);
+    if (!plan) return tl::unexpected(plan.error());
+    seal_ = Seal::none;
+    batches_ = std::make_unique<BatchSender>(*link_, std::move(*plan));
+    whole_fingerprint_ = missionFingerprint(set);
+    batch_problem_.clear();
+    run("sending the first batches", [this, set, item0_is_home](const TransferOptions& options) {
+        auto result = batches_->begin(set, item0_is_home, options);
+        return std::function<void()>([this, result = std::move(result)]() mutable {
+            if (result) result->fingerprint = whole_fingerprint_;
+            takeHandOver(result);
+            if (seal_ == Seal::sealed)
+                seal_text_ = QString("%1 of %2 batches read back and agree; the rest is sent in flight")
+                                 .arg(batches_->sent())
+                                 .arg(batches_->plan().parts());
+            else
+                batches_.reset();
+        });
+    });
+    return {};
+}
+
+void LinkSession::tendBatches() {
+    if (!batches_ || busy_ || !batches_->due(vehicle_)) return;
+    run("sending the next batch", [this](const TransferOptions& options) {
+        const auto ok = batches_->tend(options);
+        return std::function<void()>([this, ok] {
+            batch_problem_ = ok ? QString() : QString::fromStdString(ok.error().message);
+            held_.reset();
+            seal_text_ =
+                QString("%1 of %2 batches read back and agree").arg(batches_->sent()).arg(batches_->plan().parts());
+        });
+    });
+}
+
+std::optional<int> LinkSession::flownItem() const {
+    if (!vehicle_.mission_item || !batches_) return vehicle_.mission_item;
+    const auto source = batches_->plan().sourceOf(static_cast<std::size_t>(*vehicle_.mission_item), batches_->part());
+    return source ? std::optional(static_cast<int>(*source)) : std::nullopt;
+}
+
+void LinkSession::check(const MissionSet& set, bool item0_is_home) {
+    run("reading what the aircraft holds", [this, set, item0_is_home](const TransferOptions& options) {
+        auto held = downloadAll(*link_, options);
+        Result<HandOver> result = tl::unexpected(Error{held ? "" : held.error().message});
+        if (held) {
+            HandOver h;
+            h.differences = compareMissions("mission", set.mission, held->mission, item0_is_home);
+            for (auto& d : compareMissions("fence", set.fence, held->fence, false)) h.differences.push_back(d);
+            for (auto& d : compareMissions("rally", set.rally, held->rally, false)) h.differences.push_back(d);
+            h.held = std::move(*held);
+            h.verified = h.differences.empty();
+            h.fingerprint = missionFingerprint(set);
+            result = std::move(h);
+        }
+        return std::function<void()>([this, result = std::move(result)] { takeHandOver(result); });
+    });
+}
+
+void LinkSession::clearAircraft() {
+    run("reading what the aircraft holds", [this](const TransferOptions& options) {
+        Result<void> cleared;
+        std::string copy;
+        if (const auto before = downloadAll(*link_, options)) {
+            copy = keepCopy(*before);
+            for (const MissionType type : {MissionType::mission, MissionType::fence, MissionType::rally})
+                if (cleared) cleared = uploadMission(*link_, type, {}, options);
+        } else {
+            cleared = tl::unexpected(before.error());
+        }
+        return std::function<void()>([this, cleared, copy] {
+            copy_path_ = QString::fromStdString(copy);
+            differences_.clear();
+            seal_ = cleared ? Seal::none : Seal::failed;
+            seal_text_ = cleared ? QString() : QString::fromStdString(cleared.error().message);
+            fingerprint_ = 0;
+            held_ = cleared ? std::optional(MissionSet{}) : std::nullopt;
+        });
+    });
+}
+
+void LinkSession::fetch() {
+    run("asking the vehicle", [this](const TransferOptions& options) {
+        auto held = downloadAll(*link_, options);
+        return std::function<void()>([this, held = std::move(held)] {
+            if (!held) return emit fetchFailed(QString::fromStdString(held.error().message));
+            held_ = *held;
+            emit fetched(*held);
+        });
+    });
+}
+
+std::vector<HoldState> LinkSession::states(const MissionSet& set, bool item0_is_home) const {
+    HoldInput in{set.mission};
+    in.item0_is_home = item0_is_home;
+    in.held = held_ ? &held_->mission : nullptr;
+    in.stored = stored_;
+    if (vehicle_.armed && modeName(vehicle_) == "mission") in.flown = vehicle_.mission_item;
+    if (busy_ && !held_) in.sent = static_cast<std::size_t>(progress_ * static_cast<double>(set.mission.size()));
+    return holdStates(in);
+}
+
+// ---- commands
+
 void LinkSession::command(const QString& name, Command command) {
     if (!link_) return;
     // One after the other: a second command waits until the first is answered or given up.
     if (!commands_.empty() && commands_.back().state == CommandNote::sent) return;
-    commands_.push_back({name, CommandNote::sent, ""});
+    commands_.push_back({name, CommandNote::sent, "", QDateTime::currentDateTime()});
+    link_->mark("command " + name.toStdString());
     const std::size_t index = commands_.size() - 1;
     emit stateChanged();
     commander_ = std::jthread([this, command = std::move(command), index](const std::stop_token& stop) {
@@ -153,6 +328,77 @@ void LinkSession::command(const QString& name, Command command) {
                 emit stateChanged();
             },
             Qt::QueuedConnection);
+    });
+}
+
+// ---- parameters
+
+void LinkSession::readParameters() {
+    run("reading parameters", [this](const TransferOptions& options) {
+        auto set = anhinga::readParameters(*link_, options);
+        return std::function<void()>([this, set = std::move(set)] {
+            if (!set) return emit parametersFailed(QString::fromStdString(set.error().message));
+            parameters_ = *set;
+            emit parametersChanged();
+        });
+    });
+}
+
+void LinkSession::setParameters(const ParameterSet& wanted) {
+    run("setting parameters", [this, wanted](const TransferOptions& options) {
+        ParameterSet done;
+        std::string problem;
+        double n = 0;
+        for (const auto& [name, p] : wanted) {
+            report(options, n++ / static_cast<double>(wanted.size()), "setting " + name);
+            const auto held = setParameter(*link_, name, p, options);
+            if (!held) {
+                problem = held.error().message;
+                break;
+            }
+            done[name] = *held;
+        }
+        return std::function<void()>([this, done, problem] {
+            for (const auto& [name, p] : done) parameters_[name] = p;
+            emit parametersChanged();
+            if (!problem.empty()) emit parametersFailed(QString::fromStdString(problem));
+        });
+    });
+}
+
+// ---- onboard logs
+
+void LinkSession::listLogs() {
+    run("listing the logs", [this](const TransferOptions& options) {
+        auto logs = anhinga::listLogs(*link_, options);
+        return std::function<void()>([this, logs = std::move(logs)] {
+            if (!logs) return emit logFailed(QString::fromStdString(logs.error().message));
+            logs_ = *logs;
+            emit logsChanged();
+        });
+    });
+}
+
+void LinkSession::fetchLog(const OnboardLog& log, const QString& path) {
+    run("fetching the log", [this, log, path](TransferOptions options) {
+        constexpr double kPatience_s = 60;  // a link that comes back goes on where it was
+        options.silence_s = kPatience_s;
+        auto got = anhinga::fetchLog(*link_, log, path.toStdString(), options);
+        return std::function<void()>([this, got = std::move(got), path] {
+            if (!got) return emit logFailed(QString::fromStdString(got.error().message));
+            emit logFetched(path, got->seconds);
+        });
+    });
+}
+
+void LinkSession::eraseLogs() {
+    run("erasing the logs", [this](const TransferOptions& options) {
+        const auto done = anhinga::eraseLogs(*link_, options);
+        return std::function<void()>([this, done] {
+            if (!done) return emit logFailed(QString::fromStdString(done.error().message));
+            logs_.clear();
+            emit logsChanged();
+        });
     });
 }
 

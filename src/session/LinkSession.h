@@ -1,5 +1,6 @@
-// The link to the aircraft for the windows: connecting, the vehicle as last heard, hand-over with its seal, commands.
-// Long work runs on a thread of its own; results come back as signals on the owner's thread.
+// The link to the aircraft for the windows: connecting, the vehicles as last heard, hand-over with its seal, commands,
+// parameters and onboard logs. Long work runs on a thread of its own; results come back as signals on the owner's
+// thread.
 #pragma once
 
 #include <QDateTime>
@@ -9,8 +10,13 @@
 #include <memory>
 #include <thread>
 
-#include "core/link/Services.h"
+#include "core/link/Batches.h"
+#include "core/link/Commands.h"
+#include "core/link/LogFetch.h"
+#include "core/link/MissionTransfer.h"
+#include "core/link/Parameters.h"
 #include "core/mission/Compile.h"
+#include "core/watch/HoldState.h"
 
 namespace anhinga {
 
@@ -18,6 +24,7 @@ struct CommandNote {
     QString name;
     enum State { sent, accepted, refused } state = sent;
     QString reason;
+    QDateTime time;
 };
 
 class LinkSession : public QObject {
@@ -31,15 +38,42 @@ class LinkSession : public QObject {
     QString recordPath() const { return record_path_; }
     /// Whatever was heard so far is in the recording from then on, which may still be written.
     void flushRecording();
+    std::uint64_t recordedBytes() const { return link_ ? link_->recordBytes() : 0; }
+    /// Why the recording has stopped; empty while it goes on.
+    QString recordProblem() const;
+    /// A mark in the recording.
+    void mark(const QString& note);
+    /// What an aircraft held before a hand-over is kept in this folder; empty: nowhere.
+    void setCopyFolder(const QString& folder) { copy_folder_ = folder; }
+    /// All is signed with the key of this passphrase from the next connection on; empty: nothing is.
+    void setPassphrase(const QString& passphrase) { passphrase_ = passphrase; }
+    bool isSigned() const { return signed_; }
+
     /// On failure the reason; nothing is changed then.
     Result<void> connectTo(const QString& address);
     void disconnectLink();
     bool connected() const { return link_ != nullptr; }
     QString address() const { return address_; }
     const VehicleSnapshot& vehicle() const { return vehicle_; }
+    /// System numbers of all vehicles on the link.
+    const std::vector<int>& vehicles() const { return vehicles_; }
+    /// The one that everything concerns from now on. Refused while something is under way.
+    void choose(int system);
 
-    /// Hands a compiled plan over. Refused while something is under way.
+    /// Hands a compiled plan over. Refused while something is under way. What the aircraft held before is kept first;
+    /// where it is known, only the difference is sent.
     void handOver(const MissionSet& set, bool item0_is_home);
+    /// A mission longer than the aircraft's memory: the first parts now, the rest in flight. Fails when it cannot be
+    /// cut.
+    Result<void> handOverBatches(const MissionSet& set, int limit, bool item0_is_home);
+    /// Null when no mission is flown in batches.
+    const BatchSender* batches() const { return batches_.get(); }
+    /// The item of the whole mission that is flown to.
+    std::optional<int> flownItem() const;
+    /// Reads what the aircraft holds and compares it with `set`, without sending any of it.
+    void check(const MissionSet& set, bool item0_is_home);
+    /// Empties all three lists on the aircraft, after a copy was kept.
+    void clearAircraft();
     /// Reads what the aircraft holds; answered by fetched() or fetchFailed().
     void fetch();
     void cancel();
@@ -52,26 +86,60 @@ class LinkSession : public QObject {
     QString sealText() const { return seal_text_; }
     std::uint64_t sealFingerprint() const { return fingerprint_; }
     QDateTime sealTime() const { return seal_time_; }
+    bool sealStored() const { return stored_; }
     const std::vector<MissionDifference>& differences() const { return differences_; }
+    /// What the aircraft holds, as last read; nothing when it was not read in this connection.
+    const std::optional<MissionSet>& held() const { return held_; }
+    /// Of each mission item of `set` how far it has got.
+    std::vector<HoldState> states(const MissionSet& set, bool item0_is_home) const;
+    /// Where the last copy of what an aircraft held was put; empty: none was needed.
+    QString copyPath() const { return copy_path_; }
+    /// Why the next batch could not be sent; it is tried again.
+    QString batchProblem() const { return batch_problem_; }
 
     using Command = std::function<Result<void>(VehicleLink&, std::stop_token)>;
     void command(const QString& name, Command command);
     const std::vector<CommandNote>& commands() const { return commands_; }
 
+    void readParameters();
+    void setParameters(const ParameterSet& wanted);
+    /// As read in this connection; empty when they were not.
+    const ParameterSet& parameters() const { return parameters_; }
+
+    void listLogs();
+    void fetchLog(const OnboardLog& log, const QString& path);
+    void eraseLogs();
+    const std::vector<OnboardLog>& logs() const { return logs_; }
+
+    VehicleLink* link() { return link_.get(); }
+
   signals:
     void vehicleChanged();  // at display rate while connected
     void stateChanged();    // connection, progress, seal, commands
+    /// The aircraft holds what was handed over, as read back.
+    void sealed(const HandOver& result);
     void fetched(const MissionSet& held);
     void fetchFailed(const QString& why);
+    void parametersChanged();
+    void parametersFailed(const QString& why);
+    void logsChanged();
+    void logFetched(const QString& path, double seconds);
+    void logFailed(const QString& why);
 
   private:
     TransferOptions transferOptions();
-    void finish(std::function<void()> then);
+    /// Runs `job` on the transfer thread; what it returns runs on ours afterwards. False while something is under way.
+    bool run(const QString& what, std::function<std::function<void()>(TransferOptions)> job);
+    void takeHandOver(const Result<HandOver>& result);
+    void tendBatches();
+    std::string keepCopy(const MissionSet& held);
 
     std::unique_ptr<VehicleLink> link_;
     VehicleSnapshot vehicle_;
+    std::vector<int> vehicles_;
     QTimer timer_;
-    QString address_, record_folder_, record_path_;
+    QString address_, record_folder_, record_path_, copy_folder_, copy_path_, passphrase_;
+    bool signed_ = false;
     bool busy_ = false;
     double progress_ = 0;
     QString progress_text_;
@@ -79,8 +147,15 @@ class LinkSession : public QObject {
     QString seal_text_;
     std::uint64_t fingerprint_ = 0;
     QDateTime seal_time_;
+    bool stored_ = false;
+    std::optional<MissionSet> held_;
     std::vector<MissionDifference> differences_;
     std::vector<CommandNote> commands_;
+    ParameterSet parameters_;
+    std::vector<OnboardLog> logs_;
+    std::unique_ptr<BatchSender> batches_;
+    std::uint64_t whole_fingerprint_ = 0;  // of the mission that is flown in batches
+    QString batch_problem_;
     std::jthread transfer_, commander_;
 };
 

@@ -195,6 +195,7 @@ void PlanSession::startNew() {
     steps_.clear();
     position_ = 0;
     selection_.clear();
+    frozen_.clear();
     saved_ = std::make_shared<const Plan>(std::move(fresh));
     set(saved_);
     emit selectionChanged();
@@ -215,6 +216,7 @@ Result<void> PlanSession::load(const QString& path) {
     position_ = 0;
     merge_ = 0;
     selection_.clear();
+    frozen_.clear();
     saved_ = std::make_shared<const Plan>(std::move(*plan));
     set(saved_);
     emit terrainChanged();
@@ -257,10 +259,57 @@ void PlanSession::replace(const QString& name, Plan plan) {
     edit(name, [&](Plan& p) { p = std::move(plan); });
 }
 
+namespace {
+/// True when both fly the same: only what belongs to the paper differs.
+bool sameFlown(Plan a, const Plan& b) {
+    a.title = b.title;
+    a.notes = b.notes;
+    a.checklist = b.checklist;
+    a.seals = b.seals;
+    a.revision = b.revision;
+    a.locked = b.locked;
+    a.next_id = b.next_id;
+    return a == b;
+}
+}  // namespace
+
+QString PlanSession::objection(const Plan& after) const {
+    if (plan_->locked && after.locked && !sameFlown(*plan_, after))
+        return "The plan is locked since it was sealed. A new revision of it can be changed: Field, New revision";
+    if (frozen_.empty()) return {};
+    std::size_t last = 0;
+    for (std::size_t i = 0; i < plan_->items.size(); ++i)
+        if (frozen_.contains(plan_->items[i].id)) last = i + 1;
+    if (after.home != plan_->home) return "Home cannot be moved while the plan is flown";
+    for (std::size_t i = 0; i < last; ++i) {
+        const Item& now = plan_->items[i];
+        if (i >= after.items.size() || after.items[i] != now ||
+            effectiveHeight(after, after.items[i]) != effectiveHeight(*plan_, now) ||
+            effectiveSpeed(after, after.items[i]) != effectiveSpeed(*plan_, now))
+            return QString("%1 is being flown or soon will be: it cannot be changed now. Items further ahead can")
+                .arg(QString::fromStdString(itemText(*plan_, now.id)));
+    }
+    return {};
+}
+
+void PlanSession::setFrozen(std::set<ItemId> ids) {
+    if (ids == frozen_) return;
+    frozen_ = std::move(ids);
+    emit frozenChanged();
+}
+
+void PlanSession::newRevision() {
+    edit("New revision", [](Plan& p) {
+        p.locked = false;
+        ++p.revision;
+    });
+}
+
 void PlanSession::edit(const QString& name, const std::function<void(Plan&)>& change, int merge) {
     auto after = std::make_shared<Plan>(*plan_);
     change(*after);
     if (*after == *plan_) return;
+    if (const QString why = objection(*after); !why.isEmpty()) return emit refused(why);
     steps_.resize(position_);
     if (merge != 0 && merge == merge_ && !steps_.empty()) {
         steps_.back().after = after;
@@ -274,12 +323,14 @@ void PlanSession::edit(const QString& name, const std::function<void(Plan&)>& ch
 
 void PlanSession::undo() {
     if (!canUndo()) return;
+    if (const QString why = objection(*steps_[position_ - 1].before); !why.isEmpty()) return emit refused(why);
     merge_ = 0;
     set(steps_[--position_].before);
 }
 
 void PlanSession::redo() {
     if (!canRedo()) return;
+    if (const QString why = objection(*steps_[position_].after); !why.isEmpty()) return emit refused(why);
     merge_ = 0;
     set(steps_[position_++].after);
 }

@@ -87,6 +87,12 @@ class PlanSession : public QObject {
     void undo();
     void redo();
 
+    /// Items that are being flown or soon will be: nothing may change them or what stands before them. Empty: none.
+    void setFrozen(std::set<ItemId> ids);
+    bool isFrozen(ItemId id) const { return frozen_.contains(id); }
+    /// A locked plan may be changed again, as its next revision.
+    void newRevision();
+
     const std::set<ItemId>& selection() const { return selection_; }
     void select(std::set<ItemId> ids);
     bool isSelected(ItemId id) const { return selection_.contains(id); }
@@ -125,6 +131,9 @@ class PlanSession : public QObject {
     void derivedChanged();
     void selectionChanged();
     void terrainChanged();
+    /// An edit was not made: why, and what to do.
+    void refused(const QString& why);
+    void frozenChanged();
     /// Another plan is open, from a file or recovered.
     void opened();
     void cuttingChanged();
@@ -138,6 +147,8 @@ class PlanSession : public QObject {
         PlanPtr before, after;
     };
     void set(PlanPtr plan);
+    /// Why the plan may not become `after`; empty when it may.
+    QString objection(const Plan& after) const;
     void rememberDisk();
     /// The terrain in use is that of the files the plan names; files that cannot be read leave it as it is.
     void followTerrain();
@@ -156,7 +167,7 @@ class PlanSession : public QObject {
     std::vector<Step> steps_;
     std::size_t position_ = 0;
     int merge_ = 0;
-    std::set<ItemId> selection_;
+    std::set<ItemId> selection_, frozen_;
     Wind wind_;
     int sortie_ = 0;
     std::optional<Failure> failure_;

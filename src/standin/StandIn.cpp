@@ -2,71 +2,65 @@
 
 #include "core/base/File.h"
 #include "core/base/Text.h"
-#include "core/link/Services.h"
 #include "core/logio/LogReader.h"
-#include "core/mavlink/ModeNames.h"
+#include "core/mavlink/Frame.h"
 
 namespace anhinga {
 
-const FaultInfo kFaults[3] = {{"alter-item", "stores mission item 2 five metres higher than it was sent"},
-                              {"silent", "says and answers nothing from then on"},
-                              {"silent-transfer", "falls silent in the middle of a mission transfer"}};
-
 namespace {
-constexpr int kSystem = 1, kComponent = 1;
-constexpr double kDeg = M_PI / 180;
 constexpr int kMaxSteps = 2000;  // in one advance(): a stopped process must not try to catch up hours
+constexpr int kMission = 0, kFence = 1;
 
 FlightSetup setupOf(const StandInOptions& o) {
-    return {o.vehicle,         o.home, o.home_amsl_m, o.terrain, o.wind,
-            o.return_height_m, true,   true,          o.at_end,  SafetyAction::returnHome,
-            o.low_battery};
+    return {o.vehicle, o.home, o.home_amsl_m, o.terrain,   o.wind,       o.return_height_m,
+            true,      true,   o.at_end,      o.lost_link, o.low_battery};
 }
 
-constexpr int kFamily = 3;
-/// MAV_TYPE.
-int typeOf(VehicleKind kind) {
-    switch (kind) {
-        case VehicleKind::multirotor:
-            return 2;
-        case VehicleKind::fixedWing:
-            return 1;
-        case VehicleKind::helicopter:
-            return 4;
-    }
-    return 0;
+SafetyAction actionOf(double parameter) {
+    return parameter < 0.5 ? SafetyAction::carryOn : parameter < 1.5 ? SafetyAction::land : SafetyAction::returnHome;
 }
-
-const char* modeWord(FlightMode mode) {
-    switch (mode) {
-        case FlightMode::standby:
-            return "";
-        case FlightMode::hold:
-            return "hold";
-        case FlightMode::takingOff:
-            return "guided";
-        case FlightMode::mission:
-            return "mission";
-        case FlightMode::returning:
-            return "return";
-        case FlightMode::landing:
-            return "land";
-    }
-    return "";
+double parameterOf(SafetyAction action) {
+    return action == SafetyAction::carryOn ? 0 : action == SafetyAction::land ? 1 : 2;
 }
-
-int customMode(FlightMode mode, int requested, VehicleKind kind) {
-    if (mode == FlightMode::standby) return requested;
-    return static_cast<int>(mavlink::modeNumber(kFamily, typeOf(kind), modeWord(mode)).value_or(0));
+/// Decimal year, near enough for a magnetic field.
+double yearNow() {
+    return 1970 + unixNow() / (365.2425 * 86400);
 }
 }  // namespace
 
 StandIn::StandIn(StandInOptions options, std::function<void(const Message&)> send)
-    : options_(std::move(options)), send_(std::move(send)), flight_(setupOf(options_)) {}
+    : options_(std::move(options)),
+      send_(std::move(send)),
+      flight_(setupOf(options_)),
+      missions_({[this](Message m) { say(std::move(m)); }, [this](const char* name) { return fault(name); },
+                 [this](int type, const std::vector<MissionItem>& items) { return takeMission(type, items); },
+                 options_.max_items}),
+      parameters_([this](Message m) { say(std::move(m)); },
+                  [this](const std::string& name, double value) { parameterChanged(name, value); }),
+      files_(options_.logs_dir, [this](Message m) { say(std::move(m)); }),
+      field_(magneticField(options_.home, options_.home_amsl_m, yearNow())) {
+    files_.setRate(options_.log_bytes_per_s);
+    parameters_.set("RTL_ALT", options_.return_height_m * 100);
+    parameters_.set("SYSID_THISMAV", options_.system);
+    parameters_.set("BATT_FS_LOW_ACT", parameterOf(options_.low_battery));
+    parameters_.set("FS_GCS_ENABLE", options_.lost_link == SafetyAction::carryOn ? 0 : 1);
+    parameters_.set("COMPASS_DEC", field_.declination_deg * M_PI / 180);
+    flight_.faceOnGround(options_.heading_deg);
+    if (!options_.store_file.empty()) missions_.restore(options_.store_file);
+}
 
-bool StandIn::fault(const std::string& name) const {
-    const auto at = options_.faults.find(name);
-    return at != options_.faults.end() && wall_s_ * options_.speedup >= at->second;
+bool StandIn::fault(const char* name) const {
+    return options_.faults.holds(name, wall_s_ * options_.speedup);
+}
+double StandIn::faultSeconds(const char* name) const {
+    return options_.faults.since(name, wall_s_ * options_.speedup);
+}
+
+/// Nothing goes in or out.
+bool StandIn::deaf() const {
+    constexpr double kLost_s = 30;
+    const double lost_s = faultSeconds("lost-link");
+    return fault("silent") || (lost_s >= 0 && lost_s < kLost_s);
 }
 
 double StandIn::time_s() const {
@@ -74,324 +68,264 @@ double StandIn::time_s() const {
     return flight_.state().t_s;
 }
 
+std::map<int, int> StandIn::executed() const {
+    const std::lock_guard lock(mutex_);
+    return executed_;
+}
+
 void StandIn::say(Message m) {
-    if (fault("silent")) return;
-    m.system = kSystem;
-    m.component = kComponent;
+    if (deaf()) return;
+    m.system = static_cast<std::uint8_t>(options_.system);
+    m.component = 1;
     m.sequence = sequence_++;
     send_(m);
 }
 
+std::string StandIn::frame(const Message& m) {
+    std::string bytes = mavlink::encode(m);
+    if (!options_.key) return bytes;
+    signing_time_ = std::max(signing_time_ + 1, mavlink::signingTime(unixNow()));
+    return mavlink::signFrame(std::move(bytes), m.info->crc_extra, *options_.key, 1, signing_time_);
+}
+
+/// A text longer than a message holds goes in pieces.
 void StandIn::text(int severity, const std::string& what) {
-    say(Message("STATUSTEXT").set("severity", severity).setText("text", what));
+    constexpr std::size_t kPiece = 50;
+    static int next_id = 0;
+    const int id = what.size() > kPiece ? ++next_id % 60000 + 1 : 0;
+    for (std::size_t at = 0, chunk = 0; at < std::max<std::size_t>(1, what.size()); at += kPiece, ++chunk)
+        say(Message("STATUSTEXT")
+                .set("severity", severity)
+                .setText("text", what.substr(at, kPiece))
+                .set("id", id)
+                .set("chunk_seq", static_cast<double>(chunk)));
+}
+
+// ---- hearing
+
+void StandIn::hear(const Message& m, std::span<const std::uint8_t> frame) {
+    const std::lock_guard lock(mutex_);
+    if (deaf()) return;
+    constexpr std::size_t kRemembered = 64;
+    const std::pair packet(m.sequence | m.system << 8 | m.component << 16, mavlink::crc16(frame));
+    if (std::find(heard_.begin(), heard_.end(), packet) != heard_.end()) return;
+    heard_.push_back(packet);
+    if (heard_.size() > kRemembered) heard_.pop_front();
+    if (options_.key) {
+        const auto judged = signatures_.judge(frame, *options_.key, mavlink::signingTime(unixNow()));
+        if (judged != mavlink::SignatureJudgement::good) {
+            // Said, but not for each heartbeat of a stranger.
+            if ((m.is("COMMAND_LONG") || m.is("COMMAND_INT") || wall_s_ - refused_s_ > 5) && !m.is("HEARTBEAT")) {
+                refused_s_ = wall_s_;
+                constexpr int kWarning = 4;
+                text(kWarning,
+                     fmt::format("not obeyed: {} of system {} is {}", m.info->name, m.system, judgementText(judged)));
+            }
+            return;
+        }
+    }
+    receiveLocked(m);
 }
 
 void StandIn::receive(const Message& m) {
     const std::lock_guard lock(mutex_);
-    if (m.info->name.starts_with("MISSION_"))
-        missionMessage(m);
-    else if (m.is("COMMAND_LONG"))
+    receiveLocked(m);
+}
+
+void StandIn::receiveLocked(const Message& m) {
+    if (const auto* target = m.info->field("target_system")) {
+        const auto to = mavlink::readInteger(m.payload, *target, 0);
+        if (to != 0 && to != options_.system) return;
+    }
+    if (m.is("HEARTBEAT")) {
+        constexpr int kGroundStation = 6;
+        if (m.integer("type") == kGroundStation) {
+            ground_heard_s_ = wall_s_;
+            link_lost_ = false;
+        }
+    } else if (m.is("COMMAND_LONG") || m.is("COMMAND_INT")) {
         command(m);
-}
-
-// ---- missions
-
-void StandIn::acknowledge(int type, int result) {
-    say(Message("MISSION_ACK")
-            .set("target_system", 255)
-            .set("target_component", 190)
-            .set("type", result)
-            .set("mission_type", type));
-}
-
-void StandIn::askNext() {
-    upload_.asked_s = wall_s_;
-    say(Message("MISSION_REQUEST_INT")
-            .set("target_system", 255)
-            .set("target_component", 190)
-            .set("seq", upload_.next)
-            .set("mission_type", upload_.type));
-}
-
-void StandIn::missionMessage(const Message& m) {
-    if (m.is("MISSION_SET_CURRENT")) {
+    } else if (m.is("MISSION_SET_CURRENT")) {
         if (const auto ok = flight_.goToItem(static_cast<std::size_t>(m.integer("seq"))); !ok)
             text(4, ok.error().message);
+        else
+            say(missionCurrent());
+    } else if (m.is("TIMESYNC")) {
+        if (m.integer("tc1") == 0)
+            say(Message("TIMESYNC")
+                    .setInteger("tc1", static_cast<std::int64_t>(wall_s_ * 1e9) + 1)
+                    .setInteger("ts1", m.integer("ts1")));
+    } else if (m.info->name.starts_with("MISSION_")) {
+        missions_.receive(m, wall_s_);
+    } else if (!parameters_.receive(m)) {
+        (void)files_.receive(m);
+    }
+}
+
+Result<void> StandIn::takeMission(int type, const std::vector<MissionItem>& items) {
+    if (type == kFence) {
+        std::vector<Fence> fences;
+        for (std::size_t i = 0; i < items.size();) {
+            const MissionItem& item = items[i];
+            Fence f;
+            f.kind = item.command == cmd::fenceKeepIn || item.command == cmd::fenceCircleIn ? FenceKind::keepIn
+                                                                                            : FenceKind::keepOut;
+            const bool circle = item.command == cmd::fenceCircleIn || item.command == cmd::fenceCircleOut;
+            const auto corners =
+                circle ? std::size_t{1} : static_cast<std::size_t>(std::clamp(item.param1, 1.0f, 1000.0f));
+            if (circle) f.radius_m = static_cast<double>(item.param1);
+            for (std::size_t k = i; k < std::min(items.size(), i + corners); ++k)
+                f.outline.push_back(placeOf(items[k]));
+            fences.push_back(f);
+            i += corners;
+        }
+        fences_.emplace(fences, flight_.frame());
+        return {};
+    }
+    if (type != kMission) return {};
+    if (auto ok = flight_.changeMission(items); !ok) {
+        text(4, ok.error().message);
+        return ok;
+    }
+    if (flight_.mode() != FlightMode::mission) item_ = reached_ = 0;
+    return {};
+}
+
+void StandIn::parameterChanged(const std::string& name, double value) {
+    if (name == "RTL_ALT") flight_.setReturnHeight(value / 100);
+    if (name == "BATT_FS_LOW_ACT") flight_.setLowBattery(actionOf(value));
+    if (name == "FS_GCS_ENABLE") flight_.setLostLink(value < 0.5 ? SafetyAction::carryOn : SafetyAction::returnHome);
+}
+
+// ---- time
+
+void StandIn::applyFaults() {
+    const auto once = [this](std::size_t i, const char* name) {
+        if (done_[i] || !fault(name)) return false;
+        done_[i] = true;
+        return true;
+    };
+    if (flight_.state().armed && !flight_.state().on_ground) {
+        if (once(0, "gps-loss")) flight_.loseGps();
+        if (once(1, "motor-loss")) flight_.loseMotor();
+        if (once(2, "pilot-switch")) {
+            text(5, "pilot has moved the mode switch: hold");
+            (void)flight_.pause();
+        }
+        if (once(5, "radio-lost")) {
+            text(2, "the pilot's transmitter is lost");
+            flight_.loseLink();
+        }
+    }
+    if (once(3, "weak-battery")) flight_.drainTo(20);
+    if (once(4, "wind")) {
+        Wind wind = options_.wind;
+        const Vec2 more{9, 0};  // towards the east
+        const double from = wind.from_deg * M_PI / 180;
+        const Vec2 all = Vec2{-std::sin(from), -std::cos(from)} * wind.speed_mps + more;
+        wind.speed_mps = length(all);
+        wind.from_deg = wrapBearing(std::atan2(-all.x, -all.y) * 180 / M_PI);
+        flight_.setWind(wind);
+    }
+    constexpr double kLinkTimeout_s = 5;
+    if (!link_lost_ && ground_heard_s_ >= 0 && wall_s_ - ground_heard_s_ > kLinkTimeout_s) {
+        link_lost_ = true;
+        flight_.loseLink();
+    }
+}
+
+void StandIn::watchFence() {
+    if (parameters_.value("FENCE_ENABLE") < 0.5 || !flight_.state().armed || flight_.state().on_ground) {
+        fence_breach_ = 0;
         return;
     }
-    if (m.is("MISSION_CURRENT") || m.is("MISSION_ITEM_REACHED") || m.is("MISSION_ACK")) return;
-    if (m.info->field("mission_type") == nullptr) return;
-    const auto type = static_cast<int>(m.integer("mission_type"));
-    if (m.is("MISSION_COUNT") || m.is("MISSION_CLEAR_ALL")) {
-        const int count = m.is("MISSION_COUNT") ? static_cast<int>(m.integer("count")) : 0;
-        if (type == 0 && flight_.mode() == FlightMode::mission) return acknowledge(type, 14);  // denied now
-        if (count > options_.max_items) return acknowledge(type, 4);                           // no space
-        if (count == 0) {
-            stores_[type].items.clear();
-            if (type == 0) flight_.setMission({});
-            return acknowledge(type, 0);
-        }
-        if (upload_.active && upload_.type == type && upload_.count == count && upload_.next == 0) return askNext();
-        upload_ = {true, false, type, count, 0, 0, wall_s_, {}};
-        return askNext();
+    enum { none, tooHigh = 2, boundary = 3 };
+    int breach = none;
+    for (std::size_t i = 0; fences_ && i < fences_->size(); ++i)
+        if (!fences_->allows(i, flight_.state().position)) breach = boundary;
+    if (flight_.heightHome_m() > parameters_.value("FENCE_ALT_MAX")) breach = tooHigh;
+    if (breach != none && fence_breach_ == none) {
+        ++fence_breaches_;
+        text(2, breach == tooHigh ? "fence: above the highest height" : "fence: outside");
+        const double action = parameters_.value("FENCE_ACTION");
+        if (action >= 0.5) flight_.breakFence(action < 1.5 ? SafetyAction::returnHome : SafetyAction::land);
     }
-    if (m.is("MISSION_ITEM_INT")) return takeItem(m);
-    if (m.is("MISSION_REQUEST_LIST"))
-        return say(Message("MISSION_COUNT")
-                       .set("target_system", 255)
-                       .set("target_component", 190)
-                       .set("count", static_cast<double>(stores_[type].items.size()))
-                       .set("mission_type", type));
-    if (m.is("MISSION_REQUEST_INT") || m.is("MISSION_REQUEST")) {
-        const auto& items = stores_[type].items;
-        const auto seq = static_cast<std::size_t>(m.integer("seq"));
-        if (seq >= items.size()) return acknowledge(type, 13);
-        if (fault("silent-transfer") && seq >= 2) return;
-        say(missionItemMessage(items[seq], static_cast<MissionType>(type), 255, 190));
-    }
-}
-
-void StandIn::takeItem(const Message& m) {
-    const auto type = static_cast<int>(m.integer("mission_type"));
-    MissionItem item = missionItemOf(m);
-    if (!upload_.active) {
-        // Our acknowledgement was lost and the last item came again.
-        const auto& held = stores_[type].items;
-        if (upload_.done && upload_.type == type && !held.empty() && item.seq + 1u == held.size()) acknowledge(type, 0);
-        return;
-    }
-    if (type != upload_.type || item.seq != upload_.next) return;
-    if (fault("silent-transfer") && upload_.next >= 2) return;
-    if (hasPlace(item) && !isValid(placeOf(item))) {
-        upload_.active = false;
-        return acknowledge(type, 10);
-    }
-    upload_.items.push_back(item);
-    ++upload_.next;
-    upload_.tries = 0;
-    if (upload_.next < upload_.count) return askNext();
-    upload_.active = false;
-    upload_.done = true;
-    if (type == 0 && fault("alter-item") && upload_.items.size() > 2) upload_.items[2].z += 5;
-    stores_[type].items = upload_.items;
-    if (type == 0) {
-        flight_.setMission(upload_.items);
-        item_ = 0;
-    }
-    acknowledge(type, 0);
-}
-
-// ---- commands
-
-Result<void> StandIn::execute(int command, const Message& m, bool& known) {
-    switch (command) {
-        case cmd::armDisarm:
-            return m.number("param1") > 0.5 ? flight_.arm() : flight_.disarm();
-        case cmd::takeOff:
-            return flight_.takeOff(m.number("param7"));
-        case cmd::missionStart:
-            return flight_.startMission();
-        case cmd::returnHome:
-            return flight_.returnHome();
-        case cmd::land:
-            return flight_.land();
-        case 193:
-            return m.number("param1") < 0.5 ? flight_.pause() : flight_.resume();
-        case cmd::doSetMode: {
-            const auto mode = static_cast<int>(m.number("param2"));
-            const std::string word = mavlink::modeName(kFamily, typeOf(options_.vehicle.kind),
-                                                       static_cast<std::uint32_t>(std::max(0, mode)));
-            if (mode < 0 || (word != "manual" && word != "mission" && word != "guided" && word != "hold" &&
-                             word != "return" && word != "land"))
-                return fail("mode {} is not offered", mode);
-            mode_request_ = mode;
-            if (flight_.state().on_ground) return {};
-            if (word == "mission")
-                return flight_.mode() == FlightMode::hold && flight_.executor().current() && !flight_.missionEnded()
-                           ? flight_.resume()
-                           : flight_.startMission();
-            if (word == "hold") return flight_.pause();
-            if (word == "return") return flight_.returnHome();
-            if (word == "land") return flight_.land();
-            return {};
-        }
-        case cmd::setMessageInterval:
-            return {};
-        case cmd::requestMessage:
-            if (m.integer("param1") == 148)
-                say(Message("AUTOPILOT_VERSION")
-                        .set("capabilities", 4 | 8192 | 16384)
-                        .set("flight_sw_version", 0x01000000));
-            return {};
-        default:
-            known = false;
-            return {};
-    }
-}
-
-void StandIn::command(const Message& m) {
-    const auto number = static_cast<int>(m.integer("command"));
-    bool known = true;
-    const auto done = execute(number, m, known);
-    if (!done) text(4, done.error().message);
-    const int result = !known ? 3 : done ? 0 : 1;
-    say(Message("COMMAND_ACK")
-            .set("command", number)
-            .set("result", result)
-            .set("target_system", m.system)
-            .set("target_component", m.component));
-}
-
-// ---- time and telemetry
-
-void StandIn::heartbeat() {
-    const FlightState& s = flight_.state();
-    const int mode = customMode(flight_.mode(), mode_request_, options_.vehicle.kind);
-    say(Message("HEARTBEAT")
-            .set("custom_mode", mode)
-            .set("type", typeOf(options_.vehicle.kind))
-            .set("autopilot", kFamily)
-            .set("base_mode", 1 + (s.armed ? 128 : 0) + (flight_.mode() == FlightMode::mission ? 4 : 0) + 16)
-            .set("system_status", s.on_ground ? 3 : 4)
-            .set("mavlink_version", 3));
-}
-
-void StandIn::telemetry() {
-    const FlightState& s = flight_.state();
-    const double boot_ms = s.t_s * 1000, speedup = options_.speedup;
-    if (wall_s_ - last_heartbeat_s_ >= std::min(1.0, std::max(0.05, 1 / speedup))) {
-        last_heartbeat_s_ = wall_s_;
-        heartbeat();
-    }
-    const double thin = std::max(1.0, speedup / 60);  // very fast stand-ins say less, so that no packet is dropped
-    if (s.t_s - last_fast_s_ >= 0.2 * thin - 1e-6) {
-        last_fast_s_ = s.t_s;
-        const GeoPoint p = flight_.place();
-        say(Message("GLOBAL_POSITION_INT")
-                .set("time_boot_ms", boot_ms)
-                .set("lat", p.lat_deg * 1e7)
-                .set("lon", p.lon_deg * 1e7)
-                .set("alt", s.amsl_m * 1000)
-                .set("relative_alt", flight_.heightHome_m() * 1000)
-                .set("vx", s.velocity.y * 100)
-                .set("vy", s.velocity.x * 100)
-                .set("vz", -s.climb_mps * 100)
-                .set("hdg", s.yaw_deg * 100));
-        say(Message("ATTITUDE")
-                .set("time_boot_ms", boot_ms)
-                .set("roll", s.roll_deg * kDeg)
-                .set("pitch", s.pitch_deg * kDeg)
-                .set("yaw", wrapAngle(s.yaw_deg) * kDeg));
-        say(Message("VFR_HUD")
-                .set("airspeed", s.air_mps)
-                .set("groundspeed", length(s.velocity))
-                .set("alt", s.amsl_m)
-                .set("climb", s.climb_mps)
-                .set("heading", s.yaw_deg)
-                .set("throttle", s.throttle_percent));
-    }
-    if (s.t_s - last_slow_s_ >= 1.0 * thin - 1e-6) {
-        last_slow_s_ = s.t_s;
-        const GeoPoint p = flight_.place();
-        say(Message("SYSTEM_TIME").set("time_unix_usec", unixNow() * 1e6).set("time_boot_ms", boot_ms));
-        say(Message("SYS_STATUS")
-                .set("voltage_battery", s.battery.voltage_v * 1000)
-                .set("current_battery", s.battery.current_a * 100)
-                .set("battery_remaining", s.battery.left_percent));
-        Message battery("BATTERY_STATUS");
-        battery.set("current_consumed", s.battery.used_mah)
-            .set("energy_consumed", s.battery.used_wh * 36)
-            .set("temperature", 32767)
-            .set("current_battery", s.battery.current_a * 100)
-            .set("battery_remaining", s.battery.left_percent);
-        for (int i = 0; i < 10; ++i) battery.set("voltages", 65535, i);
-        battery.set("voltages", s.battery.voltage_v * 1000, 0);
-        say(battery);
-        say(Message("GPS_RAW_INT")
-                .set("time_usec", s.t_s * 1e6)
-                .set("lat", p.lat_deg * 1e7)
-                .set("lon", p.lon_deg * 1e7)
-                .set("alt", s.amsl_m * 1000)
-                .set("eph", 80)
-                .set("epv", 120)
-                .set("vel", length(s.velocity) * 100)
-                .set("cog", s.yaw_deg * 100)
-                .set("fix_type", 3)
-                .set("satellites_visible", 17));
-        say(Message("MISSION_CURRENT").set("seq", item_).set("total", static_cast<double>(stores_[0].items.size())));
-        say(Message("HOME_POSITION")
-                .set("latitude", options_.home.lat_deg * 1e7)
-                .set("longitude", options_.home.lon_deg * 1e7)
-                .set("altitude", options_.home_amsl_m * 1000));
-    }
+    fence_breach_ = breach;
 }
 
 void StandIn::finishLog() {
     if (!log_) return;
     if (!options_.logs_dir.empty()) {
-        const std::string path = fmt::format("{}/flight-{:03}.ulg", options_.logs_dir, ++log_number_);
+        std::string path;
+        do {
+            path = fmt::format("{}/flight-{:03}.ulg", options_.logs_dir, ++log_number_);
+        } while (readFile(path).has_value());
         (void)writeFileAtomic(path, writeUlog(*log_));
     }
     recorder_.reset();
     log_.reset();
 }
 
+void StandIn::happened(const FlightEvent& e) {
+    if (e.kind == FlightEvent::armed && !options_.logs_dir.empty()) {
+        log_ = std::make_unique<FlightLog>();
+        log_->start_unix_s = unixNow() - flight_.state().t_s;
+        for (const auto& [name, p] : parameters_.all()) log_->params[name] = p.value;
+        recorder_ = std::make_unique<FlightRecorder>(*log_);
+    }
+    if (e.kind == FlightEvent::photo && fault("no-trigger")) return;
+    if (recorder_) recorder_->event(e);
+    switch (e.kind) {
+        case FlightEvent::armed:
+        case FlightEvent::disarmed:
+        case FlightEvent::modeChanged:
+            heartbeat();
+            break;
+        case FlightEvent::itemStarted:
+            item_ = e.seq;
+            say(missionCurrent());
+            break;
+        case FlightEvent::itemReached:
+            reached_ = e.seq;
+            say(Message("MISSION_ITEM_REACHED").set("seq", e.seq));
+            break;
+        case FlightEvent::photo: {
+            const GeoPoint p = reportedPlace();
+            say(Message("CAMERA_FEEDBACK")
+                    .set("lat", p.lat_deg * 1e7)
+                    .set("lng", p.lon_deg * 1e7)
+                    .set("alt_msl", flight_.state().amsl_m)
+                    .set("alt_rel", flight_.heightHome_m())
+                    .set("pitch", flight_.state().gimbal_pitch_deg)
+                    .set("yaw", flight_.state().yaw_deg)
+                    .set("img_idx", e.seq));
+            break;
+        }
+        case FlightEvent::message:
+            text(6, e.text);
+            break;
+    }
+    if (e.kind == FlightEvent::disarmed) finishLog();
+}
+
 void StandIn::advance(double seconds) {
     const std::lock_guard lock(mutex_);
     wall_s_ += seconds;
     owed_s_ += seconds * options_.speedup;
-    if (upload_.active && wall_s_ - upload_.asked_s > 0.6) {
-        if (++upload_.tries > 10)
-            upload_.active = false;
-        else if (!fault("silent-transfer"))
-            askNext();
-    }
+    missions_.advance(wall_s_);
+    parameters_.advance(seconds);
+    files_.advance(seconds);
+    applyFaults();
     for (int i = 0; i < kMaxSteps && owed_s_ >= Flight::kStep_s; ++i) {
         owed_s_ -= Flight::kStep_s;
         flight_.step();
-        for (const FlightEvent& e : flight_.takeEvents()) {
-            if (e.kind == FlightEvent::armed && !options_.logs_dir.empty()) {
-                log_ = std::make_unique<FlightLog>();
-                log_->start_unix_s = unixNow() - flight_.state().t_s;
-                recorder_ = std::make_unique<FlightRecorder>(*log_);
-            }
-            if (recorder_) recorder_->event(e);
-            switch (e.kind) {
-                case FlightEvent::armed:
-                case FlightEvent::disarmed:
-                case FlightEvent::modeChanged:
-                    heartbeat();
-                    break;
-                case FlightEvent::itemStarted:
-                    item_ = e.seq;
-                    say(Message("MISSION_CURRENT")
-                            .set("seq", item_)
-                            .set("total", static_cast<double>(stores_[0].items.size())));
-                    break;
-                case FlightEvent::itemReached:
-                    say(Message("MISSION_ITEM_REACHED").set("seq", e.seq));
-                    break;
-                case FlightEvent::photo: {
-                    const GeoPoint p = flight_.place();
-                    say(Message("CAMERA_FEEDBACK")
-                            .set("lat", p.lat_deg * 1e7)
-                            .set("lng", p.lon_deg * 1e7)
-                            .set("alt_msl", flight_.state().amsl_m)
-                            .set("alt_rel", flight_.heightHome_m())
-                            .set("pitch", flight_.state().gimbal_pitch_deg)
-                            .set("yaw", flight_.state().yaw_deg)
-                            .set("img_idx", e.seq));
-                    break;
-                }
-                case FlightEvent::message:
-                    text(6, e.text);
-                    break;
-            }
-            if (e.kind == FlightEvent::disarmed) finishLog();
-        }
+        if (fault("resonance") && flight_.state().throttle_percent > 30) clipped_ += 3;
+        watchFence();
+        for (const FlightEvent& e : flight_.takeEvents()) happened(e);
         if (recorder_) recorder_->sample(flight_, flight_.place(), flight_.heightGround_m());
         telemetry();
     }
+    for (const FlightEvent& e : flight_.takeEvents()) happened(e);
     if (owed_s_ > kMaxSteps * Flight::kStep_s) owed_s_ = 0;
 }
 

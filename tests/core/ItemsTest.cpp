@@ -161,7 +161,7 @@ TEST_CASE("members of fences, obstacles and airspace that are wrong are refused 
          "sections must be a list"},
         {R"({"type":"FeatureCollection","anhinga":{"format":2,"sections":[{"id":1},{"id":1}]},"features":[]})",
          "used twice"},
-        {R"({"type":"FeatureCollection","anhinga":{"format":5},"features":[]})", "newer version"},
+        {R"({"type":"FeatureCollection","anhinga":{"format":999},"features":[]})", "newer version"},
     };
     for (const auto& [text, says] : rows) {
         INFO(text);

@@ -1,7 +1,9 @@
 #include <catch2/catch.hpp>
 
+#include "core/Rig.h"
 #include "core/base/Text.h"
-#include "core/link/Services.h"
+#include "core/link/Commands.h"
+#include "core/link/MissionTransfer.h"
 #include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
 #include "standin/StandIn.h"
@@ -11,67 +13,6 @@ using namespace anhinga;
 using namespace anhinga::testing;
 
 namespace {
-
-/// A stand-in in this process on a link of its own, and our end of it. Its clock runs on a thread.
-class Rig {
-  public:
-    explicit Rig(StandInOptions options, LinkConditions conditions = {}, const std::string& record = "") {
-        const int port = freePort();
-        standin_ = std::make_unique<StandIn>(std::move(options), [this](const mavlink::Message& m) {
-            if (transport_) transport_->send(mavlink::encode(m));
-        });
-        auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), {record, {}});
-        REQUIRE(link);
-        link_ = std::move(*link);
-        auto transport = Transport::open(
-            {LinkKind::udp, "127.0.0.1", port},
-            [this](std::span<const std::uint8_t> b) {
-                parser_.feed(
-                    b, [this](const mavlink::Message& m, std::span<const std::uint8_t>) { standin_->receive(m); });
-            },
-            conditions);
-        REQUIRE(transport);
-        transport_ = std::move(*transport);
-        clock_ = std::jthread([this](const std::stop_token& stop) {
-            double last = monotonicMs();
-            while (!stop.stop_requested()) {
-                std::this_thread::sleep_for(std::chrono::milliseconds(5));
-                const double now = monotonicMs();
-                standin_->advance((now - last) / 1000);
-                last = now;
-            }
-        });
-        REQUIRE(link_->waitForVehicle(10));
-    }
-    ~Rig() {
-        clock_ = {};
-        transport_.reset();
-    }
-    VehicleLink& link() { return *link_; }
-    /// Waits until `done`, at most so long.
-    bool until(double seconds, const std::function<bool(const VehicleSnapshot&)>& done) {
-        const double end = monotonicMs() + seconds * 1000;
-        while (monotonicMs() < end) {
-            if (done(link_->snapshot())) return true;
-            std::this_thread::sleep_for(std::chrono::milliseconds(10));
-        }
-        return false;
-    }
-
-  private:
-    std::unique_ptr<StandIn> standin_;
-    std::unique_ptr<Transport> transport_;
-    std::unique_ptr<VehicleLink> link_;
-    mavlink::Parser parser_;
-    std::jthread clock_;
-};
-
-StandInOptions options(double speedup = 1) {
-    StandInOptions o;
-    o.home = {47.31, -20.12};
-    o.speedup = speedup;
-    return o;
-}
 
 struct Sample {
     Plan plan;
@@ -105,7 +46,7 @@ TEST_CASE("link addresses are read, and wrong ones explained", "[link][address]"
 }
 
 TEST_CASE("a mission and a fence are handed over, read back and sealed", "[link][handover]") {
-    Rig rig(options());
+    Rig rig(standInOptions());
     const Sample s = sample();
     double last = 0;
     bool backwards = false;
@@ -124,7 +65,7 @@ TEST_CASE("a mission and a fence are handed over, read back and sealed", "[link]
 }
 
 TEST_CASE("hand-over completes and verifies with 10 % loss, duplicates and 100 ms latency", "[link][handover][loss]") {
-    Rig rig(options(), {0.10, 0.10, 100, 77});
+    Rig rig(standInOptions(), {0.10, 0.10, 100, 77});
     const Sample s = sample(8);
     const auto h = handOver(rig.link(), s.set(), true);
     INFO((h ? "" : h.error().message));
@@ -134,8 +75,8 @@ TEST_CASE("hand-over completes and verifies with 10 % loss, duplicates and 100 m
 }
 
 TEST_CASE("an item stored altered is caught and named", "[link][handover][fault]") {
-    StandInOptions o = options();
-    o.faults["alter-item"] = 0;
+    StandInOptions o = standInOptions();
+    o.faults.set("alter-item", 0);
     Rig rig(o);
     const Sample s = sample();
     const auto h = handOver(rig.link(), s.set(), true);
@@ -147,8 +88,8 @@ TEST_CASE("an item stored altered is caught and named", "[link][handover][fault]
 }
 
 TEST_CASE("a vehicle that falls silent gives an error within 10 s", "[link][handover][fault]") {
-    StandInOptions o = options();
-    o.faults["silent-transfer"] = 0;
+    StandInOptions o = standInOptions();
+    o.faults.set("silent-transfer", 0);
     Rig rig(o);
     const Sample s = sample();
     const double start = monotonicMs();
@@ -160,8 +101,8 @@ TEST_CASE("a vehicle that falls silent gives an error within 10 s", "[link][hand
 }
 
 TEST_CASE("a transfer stops at once when asked", "[link][handover]") {
-    StandInOptions o = options();
-    o.faults["silent-transfer"] = 0;
+    StandInOptions o = standInOptions();
+    o.faults.set("silent-transfer", 0);
     Rig rig(o);
     const Sample s = sample();
     std::stop_source stop;
@@ -177,7 +118,7 @@ TEST_CASE("a transfer stops at once when asked", "[link][handover]") {
 }
 
 TEST_CASE("too many items are refused in words, and nothing clears what was held", "[link][handover]") {
-    StandInOptions o = options();
+    StandInOptions o = standInOptions();
     o.max_items = 8;
     Rig rig(o);
     const Sample small = sample(3), large = sample(12);
@@ -191,7 +132,7 @@ TEST_CASE("too many items are refused in words, and nothing clears what was held
 }
 
 TEST_CASE("an empty list clears what the vehicle holds", "[link][handover]") {
-    Rig rig(options());
+    Rig rig(standInOptions());
     const Sample s = sample(2);
     REQUIRE(uploadMission(rig.link(), MissionType::mission, s.mission.items));
     REQUIRE(uploadMission(rig.link(), MissionType::mission, {}));
@@ -199,7 +140,7 @@ TEST_CASE("an empty list clears what the vehicle holds", "[link][handover]") {
 }
 
 TEST_CASE("commands are accepted or refused with the reason", "[link][command]") {
-    Rig rig(options(20));
+    Rig rig(standInOptions(20));
     CHECK(commandStart(rig.link()).error().message.find("not armed") != std::string::npos);
     REQUIRE(commandArm(rig.link()));
     REQUIRE(rig.until(5, [](const VehicleSnapshot& v) { return v.armed; }));
@@ -217,7 +158,7 @@ TEST_CASE("commands are accepted or refused with the reason", "[link][command]")
 }
 
 TEST_CASE("a mission is paused and resumed in flight", "[link][command]") {
-    Rig rig(options(20));
+    Rig rig(standInOptions(20));
     const Sample s = sample(6);
     REQUIRE(handOver(rig.link(), s.set(), true));
     REQUIRE(commandArm(rig.link()));
@@ -227,12 +168,12 @@ TEST_CASE("a mission is paused and resumed in flight", "[link][command]") {
     REQUIRE(
         rig.until(5, [](const VehicleSnapshot& v) { return modeName(v) == "hold" && v.ground_mps.value_or(9) < 0.3; }));
     REQUIRE(commandResume(rig.link()));
-    CHECK(rig.until(30, [](const VehicleSnapshot& v) { return !v.armed && v.reached.size() >= 6; }));
+    CHECK(rig.until(30, [](const VehicleSnapshot& v) { return !v.armed && v.reached->size() >= 6; }));
 }
 
 TEST_CASE("a vehicle gone silent is seen by the age of its heartbeat", "[link]") {
-    StandInOptions o = options();
-    o.faults["silent"] = 1.0;
+    StandInOptions o = standInOptions();
+    o.faults.set("silent", 1.0);
     Rig rig(o);
     CHECK(rig.until(8, [](const VehicleSnapshot& v) { return v.heartbeat_age_s > 2; }));
 }

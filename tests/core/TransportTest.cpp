@@ -137,10 +137,10 @@ TEST_CASE("everything received and sent is recorded from the first byte", "[link
             beat.sequence = static_cast<std::uint8_t>(2 * i);  // every second one is lost
             (*vehicle)->send(mavlink::encode(beat));
         }
-        REQUIRE(until(3, [&] { return (*link)->snapshot().received >= 5; }));
+        REQUIRE(until(3, [&] { return (*link)->snapshot().link.received >= 5; }));
         const VehicleSnapshot v = (*link)->snapshot();
         CHECK(v.heard);
-        CHECK(v.lost == 4);
+        CHECK(v.link.lost == 4);
         CHECK(until(3, [&] { return ear.packets > 0; }));  // our own heartbeat reaches the vehicle
     }
     const auto log = openLog(dir / "r.tlog");

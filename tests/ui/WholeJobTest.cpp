@@ -282,7 +282,7 @@ TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, 
     REQUIRE(d.until(5000, [&] { return d.window.link().vehicle().height_home_m.value_or(0) > 5; }));
     d.press("command Start");  // again, in the air: answered all the same
     REQUIRE(d.until(30000, [&] { return !d.window.link().vehicle().armed; }));
-    CHECK(d.window.link().vehicle().track.size() > 20);
+    CHECK(d.window.link().vehicle().track->size() > 20);
     d.press("open recording");
     REQUIRE(d.until(8000, [&] { return d.window.review().log() != nullptr; }));
     CHECK(d.window.workspace() == Workspace::debrief);

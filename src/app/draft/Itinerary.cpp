@@ -82,6 +82,10 @@ class RowPainter : public QStyledItemDelegate {
             height = zone->authorisation.empty() ? "restricted" : "authorised";
             stripe = theme.marigold;
         }
+        if (list_->session()->isFrozen(id))
+            line = QString("locked: flown or near") + (line.isEmpty() ? "" : " · ") + line;
+        if (const QString state = list_->stateOf(id); !state.isEmpty())
+            line = state + (line.isEmpty() ? "" : " · ") + line;
         if (stripe.isValid()) p->fillRect(QRect(r.left(), r.top(), 4, r.height()), stripe);
         if (id == list_->active() && id != 0) p->fillRect(QRect(r.right() - 4, r.top(), 5, r.height()), theme.marigold);
         const int x = r.left() + kLeft;
@@ -170,6 +174,7 @@ Itinerary::Itinerary(PlanSession* session, QWidget* parent) : QListWidget(parent
     connect(session_, &PlanSession::planChanged, this, &Itinerary::refresh);
     connect(session_, &PlanSession::selectionChanged, this, &Itinerary::syncSelection);
     connect(session_, &PlanSession::derivedChanged, this, [this] { viewport()->update(); });  // visits
+    connect(session_, &PlanSession::frozenChanged, this, [this] { viewport()->update(); });
     connect(this, &QListWidget::itemSelectionChanged, this, [this] {
         if (refreshing_) return;
         std::set<ItemId> ids;
@@ -192,6 +197,17 @@ void Itinerary::setActive(ItemId id) {
     if (id == active_) return;
     active_ = id;
     viewport()->update();
+}
+
+void Itinerary::setStates(std::map<ItemId, QString> states) {
+    if (states == states_) return;
+    states_ = std::move(states);
+    viewport()->update();
+}
+
+QString Itinerary::stateOf(ItemId id) const {
+    const auto at = states_.find(id);
+    return at == states_.end() ? QString() : at->second;
 }
 
 void Itinerary::refresh() {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QListWidget>
+#include <map>
 
 #include "app/widgets/Theme.h"
 #include "session/PlanSession.h"
@@ -17,6 +18,9 @@ class Itinerary : public QListWidget {
     /// The item being flown or rehearsed is marked; 0 for none.
     void setActive(ItemId id);
     ItemId active() const { return active_; }
+    /// Words beside items in the Field: how far each has got into the aircraft. Empty: none are shown.
+    void setStates(std::map<ItemId, QString> states);
+    QString stateOf(ItemId id) const;
     /// Moves the selected items so that they stand before the row (home is row 0).
     void moveSelectionTo(int row);
     /// One place earlier (-1) or later (1).
@@ -38,6 +42,7 @@ class Itinerary : public QListWidget {
     PlanSession* session_;
     Theme theme_ = Theme::light();
     ItemId active_ = 0;
+    std::map<ItemId, QString> states_;
     bool refreshing_ = false;
 };
 

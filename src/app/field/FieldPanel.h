@@ -1,59 +1,45 @@
-// Field: connect, hand over and seal, fly; and what the aircraft says.
+// Field: the panel on the right, in three pages: the link and the plan on its way, the checklist, flying.
 #pragma once
 
 #include <QWidget>
 
-#include "app/widgets/Theme.h"
-#include "session/LinkSession.h"
-#include "session/PlanSession.h"
+#include "app/field/ChecklistPage.h"
+#include "app/field/FlyPage.h"
+#include "app/field/LinkPage.h"
 
-class QCheckBox;
-class QComboBox;
-class QLabel;
-class QProgressBar;
 class QPushButton;
-class QPlainTextEdit;
+class QStackedWidget;
 
 namespace anhinga {
 
 class FieldPanel : public QWidget {
     Q_OBJECT
   public:
-    FieldPanel(PlanSession* plan, LinkSession* link, QWidget* parent = nullptr);
+    enum class Page { link, checklist, fly };
+    FieldPanel(FieldSession* field, PlanSession* plan, LinkSession* link, QWidget* parent = nullptr);
     void setTheme(const Theme& theme);
-    void toggleConnection();
-    void handOver();
+    void showPage(Page page);
+    void toggleConnection() { link_page_->toggleConnection(); }
+    void handOver() { link_page_->handOver(); }
     /// True when the seal fits the plan as it is now.
-    bool sealHolds() const;
-    QString sealLine() const;
+    bool sealHolds() const { return field_->sealHolds(); }
+    QString sealLine() const { return field_->sealLine(); }
+    LinkPage* linkPage() { return link_page_; }
+    FlyPage* flyPage() { return fly_page_; }
 
   signals:
     void message(const QString& text);
-    void openRecording(const QString& path);
 
   private:
     void refresh();
-    void refreshVehicle();
-    /// The flight of what is sealed ended before all of it was flown.
-    bool endedEarly() const;
-    void goOnLater();
-    /// What must be done to the camera by hand; empty when the aircraft triggers it.
-    QString cameraByHand() const;
-    QPushButton* commandButton(const QString& text, const QString& key, LinkSession::Command command);
 
-    PlanSession* plan_;
+    FieldSession* field_;
     LinkSession* link_;
-    Theme theme_ = Theme::light();
-    QComboBox* address_;
-    QPushButton *connect_, *hand_over_, *cancel_, *fetch_, *recording_, *resume_;
-    QLabel* by_hand_text_;
-    QCheckBox* by_hand_;
-    QLabel *vehicle_, *seal_, *command_;
-    QProgressBar* progress_;
-    QPlainTextEdit* texts_;
-    std::vector<QPushButton*> commands_;
-    QPushButton* arm_ = nullptr;
-    std::size_t texts_shown_ = 0;
+    LinkPage* link_page_;
+    ChecklistPage* checklist_page_;
+    FlyPage* fly_page_;
+    QStackedWidget* pages_;
+    QPushButton* tabs_[3];
 };
 
 }  // namespace anhinga

@@ -30,7 +30,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     inspector_ = new Inspector(&plan_);
     findings_ = new FindingsPanel(&plan_);
     rehearse_ = new RehearsePanel(&plan_);
-    field_ = new FieldPanel(&plan_, &link_);
+    field_ = new FieldPanel(&field_session_, &plan_, &link_);
     profile_ = new ProfileBand(&plan_);
     rehearse_band_ = new TimeBand;
     field_band_ = new TimeBand;
@@ -105,6 +105,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
 
     makeTools();
     makeLayers();
+    makeField();
     message_ = new QLabel(views_);
     message_->setWordWrap(true);
     message_->hide();
@@ -113,6 +114,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     connect(&message_timer_, &QTimer::timeout, message_, &QLabel::hide);
     connectAll();
     link_.setRecordFolder(dataFolder() + "/recordings");
+    link_.setCopyFolder(dataFolder() + "/aircraft");
     keeper_ = new UnsavedKeeper(&plan_, dataFolder() + "/unsaved", this);
     connect(keeper_, &UnsavedKeeper::problemChanged, this, [this](const QString& problem) {
         if (!problem.isEmpty()) showMessage(problem);
@@ -210,8 +212,9 @@ void MainWindow::makeActions() {
     for (int i = 0; i < 4; ++i)
         addAct(QString("workspace %1").arg(names[i]), QString("Go to %1").arg(names[i]),
                QKeySequence(QString("F%1").arg(i + 1)), [this, i] { setWorkspace(static_cast<Workspace>(i)); });
-    addAct("play", "Play or pause", QKeySequence(Qt::Key_Space), [this] {
+    addAct("play", "Play or pause (in the Field: the aircraft)", QKeySequence(Qt::Key_Space), [this] {
         if (workspace_ == Workspace::rehearse) rehearse_->togglePlay();
+        if (workspace_ == Workspace::field) pauseOrResume();
     });
     addAct("next item", "Play head to next item", QKeySequence("."), [this] { rehearse_->step(1); });
     addAct("previous item", "Play head to previous item", QKeySequence(","), [this] { rehearse_->step(-1); });
@@ -223,6 +226,7 @@ void MainWindow::makeActions() {
         else
             showMessage("No vehicle is connected");
     });
+    makeFieldActions();
     addAct("scene", "Switch between map and Scene", QKeySequence("S"), [this] { showScene(!sceneShown()); });
     addAct("camera eye", "Camera eye: off, inset, full", QKeySequence("K"), [this] {
         if (!sceneShown()) showScene(true);
@@ -384,13 +388,15 @@ void MainWindow::connectAll() {
         plan_.beginSortieAt("Begin a sortie at " + QString::fromStdString(cutText(*plan_.plan(), cut)), cut);
     });
     connect(&plan_, &PlanSession::cutEnded, this, &MainWindow::showMessage);
+    connect(&plan_, &PlanSession::refused, this, &MainWindow::showMessage);
     connect(&plan_, &PlanSession::cuttingChanged, this, [this] {
         if (plan_.cutting() && plan_.cuttingShare() == 0)
             showMessage("Looking for the fewest sorties …; Rehearse shows how far, and cancels");
     });
     connect(map_, &MapView::hovered, this, &MainWindow::cursorFromMap);
-    connect(map_, &MapView::clicked, this,
-            [this](GeoPoint place) { headTo(place, map_->transform().metresPerPixel() * 25); });
+    connect(map_, &MapView::clicked, this, [this](GeoPoint place) {
+        if (!sendThere(place)) headTo(place, map_->transform().metresPerPixel() * 25);
+    });
     connect(rehearse_, &RehearsePanel::followChanged, this, [this](bool on) {
         if (scene_ != nullptr) scene_->setFollow(on);
         refreshOverlay();
@@ -417,47 +423,7 @@ void MainWindow::connectAll() {
     });
     connect(rehearse_band_, &TimeBand::scrubbed, rehearse_, &RehearsePanel::setPlayHead);
     connect(&link_, &LinkSession::stateChanged, this, &MainWindow::refreshTop);
-    connect(&link_, &LinkSession::vehicleChanged, this, [this] {
-        const VehicleSnapshot& v = link_.vehicle();
-        if (v.boot_s && v.armed && v.height_home_m) {
-            // The clock starts with the mission, as it does in rehearsal; waiting armed on the ground does not count.
-            const bool begins = modeName(v) == "mission" && !field_modes_.empty() && field_modes_.size() == 1 &&
-                                field_modes_[0].second != "mission" && *v.height_home_m < 1;
-            if (field_start_s_ < 0 || *v.boot_s < field_start_s_ || begins) {
-                field_start_s_ = *v.boot_s;
-                field_heights_.clear();
-                field_battery_.clear();
-                field_modes_.clear();
-            }
-            const double t = *v.boot_s - field_start_s_;
-            if (field_heights_.empty() || t > field_heights_.back().first + 0.4) {
-                field_heights_.emplace_back(t, *v.height_home_m);
-                if (v.battery_percent) field_battery_.emplace_back(t, *v.battery_percent);
-                const QString mode = QString::fromStdString(modeName(v));
-                if (field_modes_.empty() || field_modes_.back().second != mode) field_modes_.emplace_back(t, mode);
-                if (workspace_ == Workspace::field) refreshTimeBand();
-            }
-        } else if (!v.armed && v.heard) {
-            if (field_start_s_ >= 0 && field_heights_.size() > 10 && workspace_ == Workspace::field) refreshTimeBand();
-            field_start_s_ = -1;
-        }
-        if (workspace_ == Workspace::field) {
-            refreshOverlay();
-            refreshFigures();
-        }
-        refreshTop();
-    });
-    connect(&link_, &LinkSession::fetched, this, [this](const MissionSet& held) {
-        const auto back = decompile(held, *plan_.plan());
-        if (!back) return showMessage(QString::fromStdString(back.error().message));
-        plan_.replace("Read from aircraft", back->plan);
-        setWorkspace(Workspace::draft);
-        showMessage(QString("%1 mission items read from the aircraft. Undo brings the earlier plan back")
-                        .arg(held.mission.size()));
-    });
-    connect(&link_, &LinkSession::fetchFailed, this, &MainWindow::showMessage);
-    connect(field_, &FieldPanel::message, this, &MainWindow::showMessage);
-    connect(field_, &FieldPanel::openRecording, this, [this](const QString& path) { openFile(path); });
+    connectField();
     connect(&review_, &ReviewSession::logChanged, this, &MainWindow::logOpened);
     connect(&review_, &ReviewSession::failed, this, &MainWindow::showMessage);
     connect(traces_, &TraceBand::cursorMoved, this, [this] { refreshOverlay(); });
@@ -514,6 +480,7 @@ void MainWindow::showScene(bool on) {
     if (pages_->currentWidget() != work_page_) showPage(work_page_);
     views_->setCurrentIndex(on ? 1 : 0);
     views_->currentWidget()->setFocus();
+    for (QWidget* w : {static_cast<QWidget*>(strip_), static_cast<QWidget*>(instrument_)}) w->raise();
     message_->raise();
     placeOverlays();
     refreshOverlay();
@@ -539,6 +506,9 @@ void MainWindow::setWorkspace(Workspace w) {
     }
     map_->setCursorPlace(std::nullopt);
     tools_->setVisible(w == Workspace::draft);
+    strip_->setVisible(w == Workspace::field);
+    instrument_->setVisible(w == Workspace::field);
+    itinerary_->setStates(w == Workspace::field ? itemStates() : std::map<ItemId, QString>());
     placeOverlays();
     refreshTop();
     refreshFigures();
@@ -555,6 +525,8 @@ void MainWindow::setNight(bool night) {
     itinerary_->setTheme(theme_);
     findings_->setTheme(theme_);
     field_->setTheme(theme_);
+    strip_->setTheme(theme_);
+    instrument_->setTheme(theme_);
     for (BandFrame* b : {static_cast<BandFrame*>(profile_), static_cast<BandFrame*>(rehearse_band_),
                          static_cast<BandFrame*>(field_band_)})
         b->setTheme(theme_);
@@ -592,7 +564,7 @@ void MainWindow::refreshTop() {
                                     .arg(QString::fromStdString(durationText(flown->duration_s)))
                                     .arg(flown->energy_left_percent, 0, 'f', 0)
                               : QString("not possible yet")));
-    steps_[2]->setText("Field\n" + field_->sealLine());
+    steps_[2]->setText("Field\n" + field_session_.sealLine());
     steps_[3]->setText("Debrief\n" +
                        (review_.log() ? QFileInfo(review_.path()).fileName().left(24) : QString("no log open")));
     findings_button_->setText(count);
@@ -630,7 +602,7 @@ void MainWindow::refreshFigures() {
              {"To go, as rehearsed", r ? time(std::max(0.0, r->duration_s - flown)) : "–"},
              {"Battery", v.battery_percent ? QString("%1 %").arg(*v.battery_percent, 0, 'f', 0) : "unknown"},
              {"Battery, as rehearsed", rehearsed},
-             {"Plan on aircraft", field_->sealLine()}});
+             {"Plan on aircraft", field_session_.sealLine()}});
         return;
     }
     if (workspace_ == Workspace::debrief) {
@@ -761,6 +733,13 @@ void MainWindow::placeOverlays() {
         layers_->setFixedWidth(296);
         layers_->setFixedHeight(std::min(map_->height() - 20, layers_->sizeHint().height()));
         layers_->move(map_->width() - layers_->width() - 10, 10);
+    }
+    if (strip_ != nullptr) {
+        const int right = sceneShown() ? 10 : map_->width() - scene_button_->x() + 8;
+        strip_->setFixedWidth(std::max(300, views_->width() - 10 - right));
+        strip_->adjustSize();
+        strip_->move(10, 10);
+        instrument_->move(10, views_->height() - instrument_->height() - 12);
     }
     if (message_ != nullptr) {
         message_->setFixedWidth(std::min(560, std::max(200, views_->width() - 60)));

@@ -10,9 +10,12 @@
 #include "app/draft/Inspector.h"
 #include "app/draft/Itinerary.h"
 #include "app/field/FieldPanel.h"
+#include "app/field/Instrument.h"
+#include "app/field/StateStrip.h"
 #include "app/map/MapView.h"
 #include "app/rehearse/RehearsePanel.h"
 #include "app/scene/SceneView.h"
+#include "session/FieldSession.h"
 #include "session/LinkSession.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
@@ -24,7 +27,10 @@ class QStackedWidget;
 
 namespace anhinga {
 
+class CompareDialog;
 class LayersPanel;
+class LogsDialog;
+class ParametersDialog;
 class SettingsPage;
 class StartPage;
 class UnsavedKeeper;
@@ -52,6 +58,7 @@ class MainWindow : public QMainWindow {
 
     PlanSession& plan() { return plan_; }
     LinkSession& link() { return link_; }
+    FieldSession& field() { return field_session_; }
     ReviewSession& review() { return review_; }
     MapView& map() { return *map_; }
     /// Null where there is no OpenGL: the reason stands in its place.
@@ -95,6 +102,15 @@ class MainWindow : public QMainWindow {
     void refreshFigures();
     void refreshOverlay();  // MainWindowOverlay.cpp
     void headTo(GeoPoint place, double reach_m);
+    // MainWindowField.cpp
+    void makeField();
+    void makeFieldActions();
+    void connectField();
+    void vehicleHeard();
+    void pauseOrResume();
+    bool sendThere(GeoPoint place);
+    std::map<ItemId, QString> itemStates() const;
+    void carryOver();
     std::shared_ptr<const std::vector<TrackPoint>> trackInScene(const LogPtr& log, double home_amsl_m);
     void refreshTimeBand();
     void cursorFromMap(std::optional<GeoPoint> place);
@@ -114,6 +130,7 @@ class MainWindow : public QMainWindow {
 
     PlanSession plan_;
     LinkSession link_;
+    FieldSession field_session_{&plan_, &link_};
     ReviewSession review_;
     Theme theme_ = Theme::light();
     Workspace workspace_ = Workspace::draft;
@@ -147,6 +164,13 @@ class MainWindow : public QMainWindow {
     FindingsPanel* findings_ = nullptr;
     RehearsePanel* rehearse_ = nullptr;
     FieldPanel* field_ = nullptr;
+    StateStrip* strip_ = nullptr;
+    Instrument* instrument_ = nullptr;
+    ParametersDialog* parameters_ = nullptr;
+    LogsDialog* logs_ = nullptr;
+    CompareDialog* compare_ = nullptr;
+    bool going_there_ = false;  // the next click on the map is where to go
+    bool follow_aircraft_ = false;
     ChannelPanel* channels_ = nullptr;
     ComparisonPanel* comparison_ = nullptr;
     ProfileBand* profile_ = nullptr;

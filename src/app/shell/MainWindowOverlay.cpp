@@ -169,7 +169,7 @@ void MainWindow::refreshOverlay() {
     } else if (workspace_ == Workspace::field && link_.connected()) {
         const VehicleSnapshot& v = link_.vehicle();
         if (v.position) o.aircraft = MapOverlay::Aircraft{*v.position, v.heading_deg.value_or(0), {}};
-        for (const auto& [place, height] : v.track) o.track.push_back(place);
+        for (const FlownPoint& f : *v.track) o.track.push_back(f.place);
         if (deep && v.position && v.height_home_m) {
             const double base = v.home_amsl_m.value_or(home_amsl);
             s.aircraft = SceneAircraft{*v.position,
@@ -180,7 +180,7 @@ void MainWindow::refreshOverlay() {
                                        0,
                                        wing};
             std::vector<TrackPoint> track;
-            for (const auto& [place, height] : v.track) track.push_back({place, base + height});
+            for (const FlownPoint& f : *v.track) track.push_back({f.place, base + f.height_home_m});
             s.track = std::make_shared<const std::vector<TrackPoint>>(std::move(track));
         }
         if (v.armed && v.mission_item) active = itemOf(*v.mission_item);

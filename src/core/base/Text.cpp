@@ -32,6 +32,28 @@ std::string isoUtc(double unix_seconds) {
     return {text, n};
 }
 
+std::optional<double> parseUtc(std::string_view text) {
+    constexpr std::string_view kForm = "dddd-dd-ddTdd:dd:ddZ";
+    if (text.size() != kForm.size()) return std::nullopt;
+    for (std::size_t i = 0; i < text.size(); ++i)
+        if (kForm[i] == 'd' ? text[i] < '0' || text[i] > '9' : text[i] != kForm[i]) return std::nullopt;
+    const auto number = [&](std::size_t at, std::size_t length) {
+        int value = 0;
+        std::from_chars(text.data() + at, text.data() + at + length, value);
+        return value;
+    };
+    std::tm utc{};
+    utc.tm_year = number(0, 4) - 1900;
+    utc.tm_mon = number(5, 2) - 1;
+    utc.tm_mday = number(8, 2);
+    utc.tm_hour = number(11, 2);
+    utc.tm_min = number(14, 2);
+    utc.tm_sec = number(17, 2);
+    const auto seconds = static_cast<double>(timegm(&utc));
+    // A date that is none (the 31st of June) would come out as another one.
+    return isoUtc(seconds) == text ? std::optional(seconds) : std::nullopt;
+}
+
 std::optional<double> parseNumber(std::string_view text) {
     while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
     while (!text.empty() && text.back() == ' ') text.remove_suffix(1);

@@ -13,6 +13,8 @@ std::string distanceText(double metres);
 std::string durationText(double seconds);
 /// ISO 8601 in UTC with seconds: "2026-05-14T09:12:30Z".
 std::string isoUtc(double unix_seconds);
+/// And back, as seconds since 1970; nothing for any other form.
+std::optional<double> parseUtc(std::string_view text);
 /// The whole text as a finite number, or nothing.
 std::optional<double> parseNumber(std::string_view text);
 /// "LAT,LON[,AMSL]" in decimal degrees and metres; nothing when a part is missing, extra or out of range.

@@ -21,6 +21,10 @@ class Executor {
     std::optional<std::size_t> advance();
     /// Continues from `seq` (the next advance() gives the first navigation item at or after it); counters are kept.
     void jumpTo(std::size_t seq) { next_ = seq; }
+    /// Another list from now on; where it is in it and what was counted stay as they are.
+    void change(std::vector<MissionItem> items) {
+        items_ = std::make_shared<const std::vector<MissionItem>>(std::move(items));
+    }
     /// The navigation item after the present one as things stand, without going there.
     std::optional<std::size_t> peek() const;
 

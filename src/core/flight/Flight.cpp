@@ -28,6 +28,8 @@ const char* modeText(FlightMode mode) {
             return "return";
         case FlightMode::landing:
             return "land";
+        case FlightMode::guided:
+            return "guided";
     }
     return "";
 }
@@ -148,6 +150,7 @@ Result<void> Flight::startMission() {
     executor_ = Executor(executor_.items(), setup_.item0_is_home, setup_.repeats_rearm);
     if (start_at_) executor_.jumpTo(*std::exchange(start_at_, {}));
     mission_ended_ = false;
+    kept_leg_.reset();
     leg_ = upLeg(state_.amsl_m);
     rest_.clear();
     setMode(FlightMode::mission);
@@ -158,16 +161,29 @@ Result<void> Flight::startMission() {
 Result<void> Flight::pause() {
     if (state_.on_ground) return fail("on the ground: nothing to pause");
     if (mode_ == FlightMode::hold) return {};
-    paused_from_ = mode_;
-    wing_paused_ = std::move(wing_legs_);
+    if (fall_mps_ > 0) return fail("it is falling");
+    if (mode_ != FlightMode::guided) {  // else what was left for the other place stays paused
+        paused_from_ = mode_;
+        wing_paused_ = std::move(wing_legs_);
+    }
     holdHere();
     setMode(FlightMode::hold);
     return {};
 }
 
 Result<void> Flight::resume() {
-    if (mode_ != FlightMode::hold || paused_from_ != FlightMode::mission) return fail("no mission is paused");
+    if ((mode_ != FlightMode::hold && mode_ != FlightMode::guided) || paused_from_ != FlightMode::mission)
+        return fail("no mission is paused");
     wing_legs_ = std::move(wing_paused_);
+    if (kept_leg_) {
+        leg_ = *kept_leg_;
+        rest_ = std::move(kept_rest_);
+        kept_leg_.reset();
+        if (leg_.curve.empty()) {  // from where it is now
+            leg_.from = state_.position;
+            leg_.from_amsl = state_.amsl_m;
+        }
+    }
     setMode(FlightMode::mission);
     return {};
 }
@@ -410,8 +426,10 @@ void Flight::fly(Vec2 wanted, double climb) {
     const double forward = push.x * std::sin(yaw) + push.y * std::cos(yaw);
     const double right = push.x * std::cos(yaw) - push.y * std::sin(yaw);
     const double blend = 0.4;  // attitude follows in about two steps
-    state_.pitch_deg += blend * (-std::atan2(forward, kGravity) / kDeg - state_.pitch_deg);
-    state_.roll_deg += blend * (std::atan2(right, kGravity) / kDeg - state_.roll_deg);
+    wanted_pitch_deg_ = -std::atan2(forward, kGravity) / kDeg;
+    wanted_roll_deg_ = std::atan2(right, kGravity) / kDeg;
+    state_.pitch_deg += blend * (wanted_pitch_deg_ - state_.pitch_deg);
+    state_.roll_deg += blend * (wanted_roll_deg_ - state_.roll_deg);
     const double power = flightPower_w(v, state_.air_mps, state_.climb_mps, density);
     state_.battery.draw(v, power, kStep_s);
     const double hover = flightPower_w(v, 0, 0, density);
@@ -514,6 +532,7 @@ void Flight::aim() {
 void Flight::step() {
     state_.t_s += kStep_s;
     air_.step(kStep_s);
+    if (fall_mps_ > 0 && state_.armed && !state_.on_ground) return fall();
     if (!state_.armed) {
         state_.battery.draw(setup_.vehicle, setup_.vehicle.other_power_w * 0.3, kStep_s);
         return;
@@ -585,6 +604,12 @@ void Flight::step() {
             break;
         case FlightMode::landing:
             descend();
+            break;
+        case FlightMode::guided:
+            if (followLeg()) {
+                holdHere();
+                setMode(FlightMode::hold);
+            }
             break;
         default:
             if (isWing())

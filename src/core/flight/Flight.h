@@ -17,7 +17,7 @@
 
 namespace anhinga {
 
-enum class FlightMode { standby, hold, takingOff, mission, returning, landing };
+enum class FlightMode { standby, hold, takingOff, mission, returning, landing, guided };
 const char* modeText(FlightMode mode);
 
 struct FlightState {
@@ -70,6 +70,25 @@ class Flight {
     Result<void> returnHome();
     Result<void> land();
 
+    // What is ordered in flight (FlightOrders.cpp).
+    /// Leaves what it does and flies there; holds when it is there. A mission is paused and can be resumed.
+    Result<void> goTo(GeoPoint place, double amsl_m);
+    /// Until the mission says otherwise, m/s.
+    Result<void> changeSpeed(double mps);
+    /// Another list for a mission that is under way: the item being flown must be the same in it.
+    Result<void> changeMission(std::vector<MissionItem> items);
+    /// All motors stop, wherever it is.
+    void cutMotors();
+    /// A motor has failed: it comes down fast where it is.
+    void loseMotor();
+    /// As it stands on the ground before it is armed.
+    void faceOnGround(double yaw_deg) { state_.yaw_deg = wrapBearing(yaw_deg); }
+    void setReturnHeight(double height_home_m) { setup_.return_height_m = height_home_m; }
+    void setLowBattery(SafetyAction action) { setup_.low_battery = action; }
+    void setLostLink(SafetyAction action) { setup_.lost_link = action; }
+    /// A fence was broken: what it does then.
+    void breakFence(SafetyAction action);
+
     /// The wind is another from now on.
     void setWind(Wind wind) { air_.set(wind); }
     const Air& air() const { return air_; }
@@ -92,6 +111,16 @@ class Flight {
     const LocalFrame& frame() const { return frame_; }
     const FlightSetup& setup() const { return setup_; }
     const Executor& executor() const { return executor_; }
+    /// Where it is flying to, while it flies somewhere: in its frame; and how far it is beside the line there, positive
+    /// to the right.
+    struct Target {
+        Vec2 place;
+        double amsl_m = 0, cross_m = 0;
+    };
+    std::optional<Target> target() const;
+    /// The attitude asked for at this step; the real one follows it.
+    double wantedRoll_deg() const { return wanted_roll_deg_; }
+    double wantedPitch_deg() const { return wanted_pitch_deg_; }
     double heightHome_m() const { return state_.amsl_m - setup_.home_amsl_m; }
     std::optional<double> heightGround_m() const;
     bool missionEnded() const { return mission_ended_; }
@@ -132,6 +161,8 @@ class Flight {
     bool followWing();
     void driftDown();
     void showWing();
+    void fall();
+    void keepMission();
     void aim();
     void takePhoto();
     double groundHere() const;
@@ -150,7 +181,11 @@ class Flight {
     WingLimits wing_limits_;
     std::vector<WingLeg> wing_legs_, wing_paused_;  // last first
     bool taking_off_ = false;                       // fixed wing: on the climb-out
-    double spooled_s_ = 0;                          // helicopter: rotor start so far
+    double wanted_roll_deg_ = 0, wanted_pitch_deg_ = 0;
+    double spooled_s_ = 0;         // helicopter: rotor start so far
+    std::optional<Leg> kept_leg_;  // of the mission that was left for another place
+    std::vector<Leg> kept_rest_;
+    double fall_mps_ = 0;  // above 0: falls no faster than this
     int return_phase_ = 0;
     double held_s_ = 0, ground_s_ = 0;
     double take_off_amsl_ = 0;

@@ -150,6 +150,8 @@ void Flight::showWing() {
     state_.air_mps = wing_.air_mps;
     state_.roll_deg = wing_.bank_rad / kDeg;
     state_.pitch_deg = std::atan2(wing_.climb_mps, std::max(1.0, wing_.air_mps)) / kDeg;
+    wanted_roll_deg_ = state_.roll_deg;
+    wanted_pitch_deg_ = state_.pitch_deg;
     const double yaw = wing_.heading_rad / kDeg;
     state_.yaw_deg = yaw < 0 ? yaw + 360 : yaw;
     const double density = airDensity_kgm3(state_.amsl_m);

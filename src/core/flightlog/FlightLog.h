@@ -28,7 +28,7 @@ struct ModeChange {
 };
 struct LogEvent {
     double t_s = 0;
-    std::string kind;  // "armed", "disarmed", "photo", "message", "item"
+    std::string kind;  // "armed", "disarmed", "photo", "message", "mark", "item"
     std::string text;
 };
 /// One power-on period or armed flight inside a file.

@@ -21,6 +21,12 @@ double wrapAngle(double deg) {
     return wrapped <= -180 ? wrapped + 360 : wrapped;
 }
 
+double wrapBearing(double deg) {
+    const double wrapped = std::fmod(deg, 360.0);
+    const double positive = wrapped < 0 ? wrapped + 360 : wrapped;
+    return positive >= 360 ? 0 : positive;
+}
+
 double distance_m(GeoPoint a, GeoPoint b) {
     double s = 0;
     GeographicLib::Geodesic::WGS84().Inverse(a.lat_deg, a.lon_deg, b.lat_deg, b.lon_deg, s);

@@ -19,6 +19,8 @@ bool isValid(GeoPoint p);
 double wrapLongitude(double lon_deg);
 /// Angle brought into (-180, 180].
 double wrapAngle(double deg);
+/// [0, 360).
+double wrapBearing(double deg);
 
 /// Shortest distance on the WGS-84 ellipsoid, metres (Karney 2013, error below 15 nm).
 double distance_m(GeoPoint a, GeoPoint b);

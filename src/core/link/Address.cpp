@@ -1,8 +1,19 @@
 #include "core/link/Address.h"
 
+#include <algorithm>
 #include <charconv>
+#include <filesystem>
 
 namespace anhinga {
+
+namespace {
+std::optional<int> wholeNumber(const std::string& text, int least, int most) {
+    int value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+    if (error != std::errc{} || end != text.data() + text.size() || value < least || value > most) return std::nullopt;
+    return value;
+}
+}  // namespace
 
 Result<LinkAddress> parseLinkAddress(const std::string& text) {
     struct Form {
@@ -13,7 +24,8 @@ Result<LinkAddress> parseLinkAddress(const std::string& text) {
     constexpr Form kForms[] = {{"udp-listen:", LinkKind::udpListen, false},
                                {"tcp-listen:", LinkKind::tcpListen, false},
                                {"udp:", LinkKind::udp, true},
-                               {"tcp:", LinkKind::tcp, true}};
+                               {"tcp:", LinkKind::tcp, true},
+                               {"serial:", LinkKind::serial, true}};
     for (const Form& form : kForms) {
         if (!text.starts_with(form.prefix)) continue;
         std::string rest = text.substr(std::string(form.prefix).size());
@@ -24,12 +36,32 @@ Result<LinkAddress> parseLinkAddress(const std::string& text) {
             address.host = rest.substr(0, colon);
             rest = rest.substr(colon + 1);
         }
-        const auto [end, error] = std::from_chars(rest.data(), rest.data() + rest.size(), address.port);
-        if (error != std::errc{} || end != rest.data() + rest.size() || address.port < 1 || address.port > 65535)
-            return fail("link \"{}\": the port must be a number from 1 to 65535", text);
+        const bool serial = form.kind == LinkKind::serial;
+        const auto number = wholeNumber(rest, serial ? 300 : 1, serial ? 4000000 : 65535);
+        if (!number && serial) return fail("link \"{}\": the speed must be a number of baud, as 57600", text);
+        if (!number) return fail("link \"{}\": the port must be a number from 1 to 65535", text);
+        address.port = *number;
         return address;
     }
-    return fail("link \"{}\": expected udp-listen:PORT, udp:HOST:PORT, tcp:HOST:PORT or tcp-listen:PORT", text);
+    return fail(
+        "link \"{}\": expected udp-listen:PORT, udp:HOST:PORT, tcp:HOST:PORT, tcp-listen:PORT or serial:DEVICE:BAUD",
+        text);
+}
+
+std::vector<std::string> serialDevices(const std::string& dev_folder) {
+    namespace fs = std::filesystem;
+    std::error_code error;
+    std::vector<std::string> found;
+    for (const auto& entry : fs::directory_iterator(dev_folder + "/serial/by-id", error))
+        found.push_back(entry.path().string());
+    if (found.empty())
+        for (const auto& entry : fs::directory_iterator(dev_folder, error)) {
+            const std::string name = entry.path().filename().string();
+            for (const char* prefix : {"ttyUSB", "ttyACM", "rfcomm"})
+                if (name.starts_with(prefix)) found.push_back(entry.path().string());
+        }
+    std::sort(found.begin(), found.end());
+    return found;
 }
 
 }  // namespace anhinga

@@ -7,6 +7,7 @@
 #include <mutex>
 #include <span>
 #include <string>
+#include <vector>
 
 #include "core/base/Result.h"
 
@@ -14,20 +15,31 @@ namespace anhinga {
 
 class Recorder {
   public:
-    static Result<std::unique_ptr<Recorder>> create(const std::string& path);
+    /// A file that grows past `rotate_bytes` is followed by NAME-2.tlog, NAME-3.tlog and so on.
+    static Result<std::unique_ptr<Recorder>> create(const std::string& path,
+                                                    std::uint64_t rotate_bytes = std::uint64_t{256} << 20);
     ~Recorder();
     Recorder(const Recorder&) = delete;
     void add(std::span<const std::uint8_t> packet);
     /// All that was added is in the file from then on, for whoever opens it while it is still written.
     void flush();
+    /// Flushed, and on the disk: it outlives a power cut. May take its time; packets are added meanwhile.
+    void sync();
     /// Empty, or why writing has stopped (a full disk).
     std::string error() const;
+    /// Written so far, over all files.
+    std::uint64_t bytes() const;
+    std::vector<std::string> files() const;
 
   private:
-    explicit Recorder(std::FILE* file) : file_(file) {}
+    Recorder(std::FILE* file, std::string path, std::uint64_t rotate_bytes)
+        : file_(file), path_(path), rotate_bytes_(rotate_bytes), files_{std::move(path)} {}
+    void rotate();
     mutable std::mutex mutex_;
     std::FILE* file_;
-    std::string error_;
+    std::string path_, error_;
+    std::uint64_t rotate_bytes_, in_file_ = 0, bytes_ = 0;
+    std::vector<std::string> files_;
     double flushed_ms_ = 0;
 };
 

@@ -1,10 +1,13 @@
 #include "core/link/Transport.h"
 
+#include <algorithm>
 #include <array>
 #include <asio.hpp>
 #include <deque>
+#include <map>
 #include <random>
 #include <thread>
+#include <vector>
 
 namespace anhinga {
 
@@ -20,8 +23,11 @@ class AsioTransport : public Transport {
         : receiver_(std::move(receiver)), conditions_(conditions), random_(conditions.seed) {}
     void send(std::string bytes) override {
         asio::post(io_, [this, b = std::move(bytes)]() mutable {
-            play(std::move(b), [this](std::string&& late) { write(std::move(late)); });
+            play(std::move(b), outgoing_free_, [this](std::string&& late) { write(std::move(late)); });
         });
+    }
+    void setConditions(const LinkConditions& conditions) override {
+        asio::post(io_, [this, conditions] { conditions_ = conditions; });
     }
 
   protected:
@@ -33,7 +39,8 @@ class AsioTransport : public Transport {
         if (thread_.joinable()) thread_.join();
     }
     void received(const char* data, std::size_t size) {
-        play(std::string(data, size), [this](std::string&& late) {
+        if (!played()) return receiver_({reinterpret_cast<const std::uint8_t*>(data), size});
+        play(std::string(data, size), incoming_free_, [this](std::string&& late) {
             receiver_({reinterpret_cast<const std::uint8_t*>(late.data()), late.size()});
         });
     }
@@ -43,43 +50,95 @@ class AsioTransport : public Transport {
     asio::executor_work_guard<asio::io_context::executor_type> work_{io_.get_executor()};
 
   private:
-    void play(std::string bytes, const std::function<void(std::string&&)>& deliver) {
-        std::uniform_real_distribution<double> share(0, 1);
-        if (conditions_.loss > 0 && share(random_) < conditions_.loss) return;
-        const int copies = conditions_.duplicate > 0 && share(random_) < conditions_.duplicate ? 2 : 1;
+    using Clock = std::chrono::steady_clock;
+    bool played() const {
+        const LinkConditions& c = conditions_;
+        return c.cut || c.loss > 0 || c.duplicate > 0 || c.reorder > 0 || c.corrupt > 0 || c.latency_ms > 0 ||
+               c.bytes_per_s > 0;
+    }
+    bool chance(double share) { return share > 0 && std::uniform_real_distribution<double>(0, 1)(random_) < share; }
+
+    /// `line_free`: when this direction has carried all it was given so far.
+    void play(std::string bytes, Clock::time_point& line_free, const std::function<void(std::string&&)>& deliver) {
+        const LinkConditions& c = conditions_;
+        if (c.cut || chance(c.loss)) return;
+        const int copies = chance(c.duplicate) ? 2 : 1;
         for (int i = 0; i < copies; ++i) {
-            if (conditions_.latency_ms <= 0) {
-                deliver(std::string(bytes));
+            std::string copy = bytes;
+            if (chance(c.corrupt)) copy[random_() % copy.size()] ^= static_cast<char>(1 + random_() % 255);
+            const auto now = Clock::now();
+            auto at = now;
+            if (c.bytes_per_s > 0) {
+                constexpr auto kLongestQueue = std::chrono::seconds(1);
+                line_free = std::max(line_free, now);
+                if (line_free - now > kLongestQueue) continue;
+                line_free += std::chrono::duration_cast<Clock::duration>(
+                    std::chrono::duration<double>(static_cast<double>(copy.size()) / c.bytes_per_s));
+                at = line_free;
+            }
+            at += std::chrono::milliseconds(c.latency_ms);
+            if (chance(c.reorder)) at += std::chrono::milliseconds(5 + random_() % 40);
+            if (at <= now) {
+                deliver(std::move(copy));
                 continue;
             }
-            auto timer = std::make_shared<asio::steady_timer>(io_, std::chrono::milliseconds(conditions_.latency_ms));
-            timer->async_wait([timer, deliver, bytes](const asio::error_code& error) {
-                if (!error) deliver(std::string(bytes));
-            });
+            late_.emplace(std::pair(at, ++late_count_), Late{std::move(copy), deliver});
         }
+        wake();
     }
+    /// One timer for all that is on its way, in the order it is due.
+    void wake() {
+        if (late_.empty() || (waiting_ && late_.begin()->first.first >= waiting_until_)) return;
+        waiting_ = true;
+        waiting_until_ = late_.begin()->first.first;
+        timer_.expires_at(waiting_until_);
+        timer_.async_wait([this](const asio::error_code& error) {
+            if (error) return;
+            waiting_ = false;
+            const auto now = Clock::now();
+            while (!late_.empty() && late_.begin()->first.first <= now) {
+                auto node = late_.extract(late_.begin());
+                node.mapped().deliver(std::move(node.mapped().bytes));
+            }
+            wake();
+        });
+    }
+    struct Late {
+        std::string bytes;
+        std::function<void(std::string&&)> deliver;
+    };
 
     Receiver receiver_;
     LinkConditions conditions_;
     std::mt19937 random_;
+    Clock::time_point outgoing_free_{}, incoming_free_{};
+    std::map<std::pair<Clock::time_point, std::uint64_t>, Late> late_;
+    std::uint64_t late_count_ = 0;
+    asio::steady_timer timer_{io_};
+    bool waiting_ = false;
+    Clock::time_point waiting_until_{};
     std::jthread thread_;
 };
 
+/// Talks to one host, or listens and then talks to whoever has spoken lately: several vehicles may share a port.
 class UdpTransport : public AsioTransport {
   public:
     UdpTransport(const LinkAddress& address, Receiver receiver, const LinkConditions& conditions)
         : AsioTransport(std::move(receiver), conditions),
           socket_(io_),
           listening_(address.kind == LinkKind::udpListen) {
+        socket_.open(udp::v4());
         if (listening_) {
-            socket_.open(udp::v4());
             socket_.bind({asio::ip::address_v4::any(), static_cast<unsigned short>(address.port)});
         } else {
-            peer_ = *udp::resolver(io_).resolve(udp::v4(), address.host, std::to_string(address.port)).begin();
-            socket_.open(udp::v4());
+            peers_.push_back(
+                {*udp::resolver(io_).resolve(udp::v4(), address.host, std::to_string(address.port)).begin(),
+                 Clock::now()});
             socket_.bind({asio::ip::address_v4::any(), 0});
         }
-        socket_.set_option(asio::socket_base::receive_buffer_size(1 << 20));
+        asio::error_code ignored;
+        socket_.set_option(asio::socket_base::receive_buffer_size(1 << 22), ignored);
+        socket_.non_blocking(true, ignored);
         receive();
         run();
     }
@@ -87,26 +146,120 @@ class UdpTransport : public AsioTransport {
 
   protected:
     void write(std::string&& bytes) override {
-        if (peer_.port() == 0) return;  // listening, nobody has spoken yet
         asio::error_code ignored;
-        socket_.send_to(asio::buffer(bytes), peer_, 0, ignored);
+        for (const Peer& p : peers_) socket_.send_to(asio::buffer(bytes), p.endpoint, 0, ignored);
     }
 
   private:
+    using Clock = std::chrono::steady_clock;
+    struct Peer {
+        udp::endpoint endpoint;
+        Clock::time_point heard;
+    };
     void receive() {
         socket_.async_receive_from(asio::buffer(buffer_), from_, [this](const asio::error_code& error, std::size_t n) {
             if (error == asio::error::operation_aborted) return;
             if (!error && n > 0) {
-                if (listening_) peer_ = from_;
+                if (listening_) remember();
                 received(buffer_.data(), n);
+                // What else has come is taken at once, without a wait for each packet.
+                asio::error_code none_left;
+                for (int i = 0; i < 64; ++i) {
+                    n = socket_.receive_from(asio::buffer(buffer_), from_, 0, none_left);
+                    if (none_left || n == 0) break;
+                    if (listening_) remember();
+                    received(buffer_.data(), n);
+                }
             }
             receive();
         });
     }
+    void remember() {
+        constexpr std::size_t kMostPeers = 8;
+        constexpr auto kForgotten = std::chrono::seconds(30);
+        const auto now = Clock::now();
+        for (Peer& p : peers_)
+            if (p.endpoint == from_) {
+                p.heard = now;
+                return;
+            }
+        std::erase_if(peers_, [&](const Peer& p) { return now - p.heard > kForgotten; });
+        if (peers_.size() >= kMostPeers)
+            peers_.erase(std::min_element(peers_.begin(), peers_.end(),
+                                          [](const Peer& a, const Peer& b) { return a.heard < b.heard; }));
+        peers_.push_back({from_, now});
+    }
     udp::socket socket_;
-    udp::endpoint peer_, from_;
+    std::vector<Peer> peers_;
+    udp::endpoint from_;
     bool listening_;
     std::array<char, 65536> buffer_{};
+};
+
+/// A serial line, 8 data bits, no parity, one stop bit; a device that is pulled out is opened again when it is back.
+class SerialTransport : public AsioTransport {
+  public:
+    SerialTransport(const LinkAddress& address, Receiver receiver, const LinkConditions& conditions)
+        : AsioTransport(std::move(receiver), conditions), address_(address), port_(io_), retry_(io_) {
+        openPort();
+        receive();
+        run();
+    }
+    ~SerialTransport() override { stop(); }
+
+  protected:
+    void write(std::string&& bytes) override {
+        constexpr std::size_t kMostWaiting = 4096;
+        if (!port_.is_open() || waiting_.size() > kMostWaiting) return;
+        waiting_.push_back(std::move(bytes));
+        if (waiting_.size() == 1) writeNext();
+    }
+
+  private:
+    void openPort() {
+        using Port = asio::serial_port_base;
+        port_.open(address_.host);
+        port_.set_option(Port::baud_rate(static_cast<unsigned>(address_.port)));
+        port_.set_option(Port::character_size(8));
+        port_.set_option(Port::parity(Port::parity::none));
+        port_.set_option(Port::stop_bits(Port::stop_bits::one));
+        port_.set_option(Port::flow_control(Port::flow_control::none));
+    }
+    void receive() {
+        port_.async_read_some(asio::buffer(buffer_), [this](const asio::error_code& error, std::size_t n) {
+            if (error == asio::error::operation_aborted) return;
+            if (error) return later();
+            received(buffer_.data(), n);
+            receive();
+        });
+    }
+    void later() {
+        asio::error_code ignored;
+        port_.close(ignored);
+        waiting_.clear();
+        retry_.expires_after(std::chrono::milliseconds(500));
+        retry_.async_wait([this](const asio::error_code& error) {
+            if (error) return;
+            try {
+                openPort();
+            } catch (const std::exception&) {
+                return later();
+            }
+            receive();
+        });
+    }
+    void writeNext() {
+        asio::async_write(port_, asio::buffer(waiting_.front()), [this](const asio::error_code& error, std::size_t) {
+            if (error || waiting_.empty()) return;
+            waiting_.pop_front();
+            if (!waiting_.empty()) writeNext();
+        });
+    }
+    LinkAddress address_;
+    asio::serial_port port_;
+    asio::steady_timer retry_;
+    std::deque<std::string> waiting_;
+    std::array<char, 4096> buffer_{};
 };
 
 class TcpTransport : public AsioTransport {
@@ -189,6 +342,8 @@ Result<std::unique_ptr<Transport>> Transport::open(const LinkAddress& address, R
     try {
         if (address.kind == LinkKind::udp || address.kind == LinkKind::udpListen)
             return std::make_unique<UdpTransport>(address, std::move(receiver), conditions);
+        if (address.kind == LinkKind::serial)
+            return std::make_unique<SerialTransport>(address, std::move(receiver), conditions);
         return std::make_unique<TcpTransport>(address, std::move(receiver), conditions);
     } catch (const std::exception& e) {
         return fail("link {}:{} cannot be opened: {}", address.host.empty() ? "port" : address.host, address.port,

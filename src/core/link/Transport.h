@@ -1,5 +1,5 @@
-// Bytes to and from a vehicle over UDP or TCP, on a thread of its own. A TCP client reconnects by itself.
-// A bad link can be played: loss, latency and duplicates, from a seed.
+// Bytes to and from a vehicle over UDP, TCP or a serial line, on a thread of its own. A TCP client and a serial line
+// reconnect by themselves. A bad link can be played, and changed while it runs.
 #pragma once
 
 #include <cstdint>
@@ -12,23 +12,30 @@
 
 namespace anhinga {
 
-/// Applied to every packet in both directions.
+/// Applied to every packet in both directions. Shares are 0..1.
 struct LinkConditions {
-    double loss = 0, duplicate = 0;  // shares, 0..1
+    double loss = 0, duplicate = 0;
     int latency_ms = 0;
     unsigned seed = 1;
+    double reorder = 0;      // held back until later ones have passed
+    double corrupt = 0;      // one byte is changed
+    double bytes_per_s = 0;  // what each direction carries; 0: no limit. What waits longer than a second is dropped
+    bool cut = false;        // nothing passes
 };
 
 class Transport {
   public:
     /// Called on the transport's thread.
     using Receiver = std::function<void(std::span<const std::uint8_t>)>;
-    /// Fails at once for an address that cannot be used (unknown host, port taken).
+    /// Fails at once for an address that cannot be used (unknown host, port taken). A serial device that is not there
+    /// is an error too; one that goes away later is waited for.
     static Result<std::unique_ptr<Transport>> open(const LinkAddress& address, Receiver receiver,
                                                    const LinkConditions& conditions = {});
     virtual ~Transport() = default;
     /// From any thread; what cannot be delivered is dropped, as on a radio.
     virtual void send(std::string bytes) = 0;
+    /// From any thread; holds from the next packet on. What is on its way arrives as before.
+    virtual void setConditions(const LinkConditions& conditions) = 0;
 };
 
 }  // namespace anhinga

@@ -1,7 +1,6 @@
 #include "core/link/VehicleLink.h"
 
 #include "core/base/Text.h"
-#include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
 
@@ -9,18 +8,15 @@ using mavlink::Message;
 
 namespace {
 constexpr int kOurSystem = 255, kOurComponent = 190;  // a ground station's usual numbers
-constexpr std::size_t kMaxTexts = 200, kMaxTrack = 20000, kMaxInbox = 10000;
-constexpr double kRad = 180 / M_PI;
+constexpr std::size_t kMaxInbox = 10000;
 }  // namespace
-
-std::string modeName(const VehicleSnapshot& v) {
-    return mavlink::modeName(v.autopilot, v.type, v.custom_mode);
-}
 
 Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& address, const Options& options) {
     const auto parsed = parseLinkAddress(address);
     if (!parsed) return tl::unexpected(parsed.error());
     std::unique_ptr<VehicleLink> link(new VehicleLink);
+    link->key_ = options.key;
+    link->ask_rates_ = options.ask_rates;
     if (!options.record_path.empty()) {
         auto recorder = Recorder::create(options.record_path);
         if (!recorder) return tl::unexpected(recorder.error());
@@ -33,19 +29,7 @@ Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& addres
         const std::lock_guard lock(link->mutex_);
         link->transport_ = std::move(*transport);
     }
-    link->beat_ = std::jthread([l = link.get()](const std::stop_token& stop) {
-        std::mutex m;
-        std::condition_variable_any never;
-        // cppcheck-suppress localMutex  ; only there for the timed wait
-        std::unique_lock lock(m);
-        while (!stop.stop_requested()) {
-            Message beat("HEARTBEAT");
-            beat.set("type", 6).set("autopilot", 8).set("system_status", 4).set("mavlink_version", 3);
-            l->send(beat);
-            never.wait_for(lock, stop, std::chrono::milliseconds(l->snapshot().heard ? 1000 : 250),
-                           [] { return false; });
-        }
-    });
+    link->beat_ = std::jthread([l = link.get()](const std::stop_token& stop) { l->beat(stop); });
     return link;
 }
 
@@ -53,6 +37,8 @@ VehicleLink::~VehicleLink() {
     beat_ = {};
     transport_.reset();
 }
+
+// ---- sending
 
 void VehicleLink::send(Message message) {
     std::string bytes;
@@ -62,110 +48,221 @@ void VehicleLink::send(Message message) {
         message.component = kOurComponent;
         message.sequence = sequence_++;
         bytes = mavlink::encode(message);
+        if (key_) {
+            signing_time_ = std::max(signing_time_ + 1, mavlink::signingTime(unixNow()));
+            bytes = mavlink::signFrame(std::move(bytes), message.info->crc_extra, *key_, 0, signing_time_);
+        }
     }
     if (recorder_) recorder_->add({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()});
     if (transport_) transport_->send(std::move(bytes));
 }
 
+void VehicleLink::mark(const std::string& note) {
+    if (!recorder_) return;
+    constexpr int kNotice = 5;
+    constexpr std::size_t kPiece = 50;
+    const std::string text = "mark: " + note;
+    const int id = text.size() > kPiece ? ++mark_id_ % 60000 + 1 : 0;
+    for (std::size_t at = 0, chunk = 0; at < text.size(); at += kPiece, ++chunk) {
+        Message m("STATUSTEXT");
+        m.set("severity", kNotice).set("id", id).set("chunk_seq", static_cast<double>(chunk));
+        m.setText("text", text.substr(at, kPiece));
+        m.system = kOurSystem;
+        m.component = kOurComponent;
+        const std::string bytes = mavlink::encode(m);
+        recorder_->add({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()});
+    }
+    recorder_->flush();
+}
+
+void VehicleLink::setConditions(const LinkConditions& conditions) {
+    transport_->setConditions(conditions);
+}
+
+/// What is said by the clock: our heartbeat, the question for the round trip, the rates; and the recording made safe.
+void VehicleLink::beat(const std::stop_token& stop) {
+    std::mutex m;
+    std::condition_variable_any never;
+    // cppcheck-suppress localMutex  ; only there for the timed wait
+    std::unique_lock lock(m);
+    double synced_ms = monotonicMs();
+    while (!stop.stop_requested()) {
+        constexpr int kGroundStation = 6, kNoAutopilot = 8, kActive = 4;
+        send(Message("HEARTBEAT")
+                 .set("type", kGroundStation)
+                 .set("autopilot", kNoAutopilot)
+                 .set("system_status", kActive)
+                 .set("mavlink_version", 3));
+        const bool heard = snapshot().heard;
+        const double now_ms = monotonicMs();
+        if (heard) {
+            const auto now_ns = static_cast<std::int64_t>(now_ms * 1e6);
+            {
+                constexpr std::size_t kRemembered = 16;
+                const std::lock_guard state(mutex_);
+                asked_ns_.push_back(now_ns);
+                if (asked_ns_.size() > kRemembered) asked_ns_.pop_front();
+            }
+            send(Message("TIMESYNC").setInteger("ts1", now_ns));
+            if (ask_rates_) askRates(now_ms);
+        }
+        if (recorder_ && now_ms - synced_ms > 5000) {
+            synced_ms = now_ms;
+            recorder_->sync();
+        }
+        never.wait_for(lock, stop, std::chrono::milliseconds(heard ? 1000 : 250), [] { return false; });
+    }
+}
+
+void VehicleLink::askRates(double now_ms) {
+    std::vector<Message> wishes;
+    {
+        const std::lock_guard lock(mutex_);
+        const VehicleSnapshot v = snapshotLocked(chosen_);
+        if (!v.heard) return;
+        if (!rates_.due(now_ms / 1000, v.system, v.link.recent_loss, v.link.radio_left_percent)) return;
+        constexpr int kSetMessageInterval = 511, kRequestMessage = 512;
+        const auto command = [&](int number, double param1, double param2) {
+            wishes.push_back(Message("COMMAND_LONG")
+                                 .set("target_system", v.system)
+                                 .set("target_component", v.component)
+                                 .set("command", number)
+                                 .set("param1", param1)
+                                 .set("param2", param2));
+        };
+        for (const WishedRate& wish : wishedRates())
+            command(kSetMessageInterval, mavlink::messageInfo(wish.message)->id, 1e6 / (wish.hz * rates_.share()));
+        if (!v.capabilities) command(kRequestMessage, mavlink::messageInfo("AUTOPILOT_VERSION")->id, 0);
+        if (v.modes.empty()) command(kRequestMessage, mavlink::messageInfo("AVAILABLE_MODES")->id, 0);
+        if (!v.home) command(kRequestMessage, mavlink::messageInfo("HOME_POSITION")->id, 0);
+    }
+    for (const Message& m : wishes) send(m);
+}
+
+// ---- receiving
+
+bool VehicleLink::believe(const Message& message, std::span<const std::uint8_t> frame) {
+    if (!key_) return true;
+    if (message.is("RADIO_STATUS")) return true;  // radios do not hold keys; the standard lets their state pass
+    switch (signatures_.judge(frame, *key_, mavlink::signingTime(unixNow()))) {
+        case mavlink::SignatureJudgement::good:
+            return true;
+        case mavlink::SignatureJudgement::unsigned_frame:
+            ++not_signed_;
+            return false;
+        default:
+            ++wrong_signature_;
+            return false;
+    }
+}
+
 void VehicleLink::receive(std::span<const std::uint8_t> bytes) {
-    parser_.feed(bytes, [this](const Message& message, std::span<const std::uint8_t> frame) {
-        if (message.system == kOurSystem) return;  // our own, reflected
+    const double now_ms = monotonicMs();
+    bool any = false;  // that somebody waits for
+    parser_.feed(bytes, [&](const Message& message, std::span<const std::uint8_t> frame) {
+        if (message.system == kOurSystem && message.component == kOurComponent) return;  // our own, reflected
         if (recorder_) recorder_->add(frame);
         const std::lock_guard lock(mutex_);
-        take(message);
-        for (Inbox* inbox : inboxes_)
-            if (inbox->queue_.size() < kMaxInbox) inbox->queue_.push_back(message);
-        arrived_.notify_all();
-    });
-}
-
-void VehicleLink::countLoss(const Message& m) {
-    ++state_.received;
-    if (last_sequence_) {
-        const int gap = (m.sequence - *last_sequence_ - 1) & 0xFF;
-        // More than half the ring backwards is a packet out of order or twice, not a loss.
-        if (gap < 128) state_.lost += static_cast<std::uint64_t>(gap);
-    }
-    last_sequence_ = m.sequence;
-}
-
-void VehicleLink::take(const Message& m) {
-    VehicleSnapshot& s = state_;
-    if (m.is("HEARTBEAT")) {
-        if (m.integer("type") == 6 || m.integer("autopilot") == 8) return;  // another ground station
-        s.heard = true;
-        s.system = m.system;
-        s.component = m.component;
-        s.type = static_cast<int>(m.integer("type"));
-        s.autopilot = static_cast<int>(m.integer("autopilot"));
-        s.custom_mode = static_cast<std::uint32_t>(m.integer("custom_mode"));
-        const bool armed = (m.integer("base_mode") & 128) != 0;
-        if (armed && !s.armed) {
-            s.armed_at_s = s.boot_s;
-            s.disarmed_at_s.reset();
-        } else if (!armed && s.armed) {
-            s.disarmed_at_s = s.boot_s;
+        window_bytes_ += frame.size();
+        ++window_messages_;
+        if (!believe(message, frame)) return;
+        const bool nobody = first_ == 0;
+        take(message, now_ms);
+        any = any || (nobody && first_ != 0);
+        for (Inbox* inbox : inboxes_) {
+            const auto& wanted = inbox->wanted_;
+            if (!wanted.empty() && std::find(wanted.begin(), wanted.end(), message.info) == wanted.end()) continue;
+            if (inbox->queue_.size() >= kMaxInbox) continue;
+            inbox->queue_.push_back(message);
+            any = true;
         }
-        s.armed = armed;
-        last_heartbeat_ms_ = monotonicMs();
+    });
+    constexpr double kWindow_ms = 1000;
+    const std::lock_guard lock(mutex_);
+    if (now_ms - window_ms_ > kWindow_ms) {
+        const double seconds = std::min(now_ms - window_ms_, 10 * kWindow_ms) / 1000;
+        bytes_per_s_ = static_cast<double>(window_bytes_) / seconds;
+        messages_per_s_ = static_cast<double>(window_messages_) / seconds;
+        window_ms_ = now_ms;
+        window_bytes_ = window_messages_ = 0;
     }
-    if (m.system != s.system) return;
-    countLoss(m);
-    if (m.is("GLOBAL_POSITION_INT")) {
-        s.position = GeoPoint{m.number("lat") * 1e-7, m.number("lon") * 1e-7};
-        s.amsl_m = m.number("alt") / 1000;
-        s.height_home_m = m.number("relative_alt") / 1000;
-        if (m.integer("hdg") != 65535) s.heading_deg = m.number("hdg") / 100;
-        s.climb_mps = -m.number("vz") / 100;
-        s.ground_mps = std::hypot(m.number("vx"), m.number("vy")) / 100;
-        s.boot_s = m.number("time_boot_ms") / 1000;
-        if (s.armed && (s.track.empty() || distance_m(s.track.back().first, *s.position) > 1) &&
-            s.track.size() < kMaxTrack)
-            s.track.emplace_back(*s.position, *s.height_home_m);
-    } else if (m.is("ATTITUDE")) {
-        s.roll_deg = m.number("roll") * kRad;
-        s.pitch_deg = m.number("pitch") * kRad;
-    } else if (m.is("VFR_HUD")) {
-        s.air_mps = m.number("airspeed");
-    } else if (m.is("SYS_STATUS")) {
-        if (m.integer("voltage_battery") != 65535) s.battery_v = m.number("voltage_battery") / 1000;
-        if (m.integer("current_battery") >= 0) s.battery_a = m.number("current_battery") / 100;
-        if (m.integer("battery_remaining") >= 0) s.battery_percent = m.number("battery_remaining");
-    } else if (m.is("BATTERY_STATUS")) {
-        if (m.integer("current_consumed") >= 0) s.battery_used_mah = m.number("current_consumed");
-    } else if (m.is("GPS_RAW_INT")) {
-        s.fix = static_cast<int>(m.integer("fix_type"));
-        if (m.integer("satellites_visible") != 255) s.satellites = static_cast<int>(m.integer("satellites_visible"));
-    } else if (m.is("MISSION_CURRENT")) {
-        s.mission_item = static_cast<int>(m.integer("seq"));
-    } else if (m.is("MISSION_ITEM_REACHED")) {
-        s.reached.push_back(static_cast<int>(m.integer("seq")));
-    } else if (m.is("CAMERA_FEEDBACK")) {
-        ++s.photos;
-        s.last_photo = GeoPoint{m.number("lat") * 1e-7, m.number("lng") * 1e-7};
-        s.last_photo_amsl_m = m.number("alt_msl");
-    } else if (m.is("HOME_POSITION")) {
-        s.home = GeoPoint{m.number("latitude") * 1e-7, m.number("longitude") * 1e-7};
-        s.home_amsl_m = m.number("altitude") / 1000;
-    } else if (m.is("STATUSTEXT")) {
-        s.texts.push_back(m.text("text"));
-        if (s.texts.size() > kMaxTexts) s.texts.erase(s.texts.begin());
+    if (any) arrived_.notify_all();
+}
+
+void VehicleLink::take(const Message& m, double now_ms) {
+    if (m.system == 0 || m.system == kOurSystem) return;
+    // An answer to our question for the round trip carries the vehicle's time beside ours, and ours is one we asked
+    // with.
+    if (m.is("TIMESYNC") && m.integer("tc1") != 0)
+        if (const auto asked = std::find(asked_ns_.begin(), asked_ns_.end(), m.integer("ts1"));
+            asked != asked_ns_.end()) {
+            const double ms = std::max(0.0, now_ms - static_cast<double>(*asked) * 1e-6);
+            asked_ns_.erase(asked);
+            round_trip_ms_ = round_trip_ms_ ? *round_trip_ms_ * 0.7 + ms * 0.3 : ms;
+        }
+    const auto at = states_.find(m.system);
+    // Only who has sent a heartbeat is a vehicle; else every stray number would become one.
+    if (at == states_.end() && !m.is("HEARTBEAT") && !m.is("RADIO_STATUS")) return;
+    if (m.is("RADIO_STATUS") && at == states_.end()) {
+        if (first_ != 0) states_[first_].take(m, now_ms);
+        return;
     }
+    VehicleState& state = at != states_.end() ? at->second : states_[m.system];
+    state.take(m, now_ms);
+    if (!state.heard()) {
+        states_.erase(m.system);
+        return;
+    }
+    if (first_ == 0) first_ = m.system;
+}
+
+VehicleSnapshot VehicleLink::snapshotLocked(int system) const {
+    const auto at = states_.find(system != 0 ? system : first_);
+    VehicleSnapshot copy = at != states_.end() ? at->second.at(monotonicMs()) : VehicleSnapshot{};
+    copy.link.round_trip_ms = round_trip_ms_;
+    copy.link.bytes_per_s = bytes_per_s_;
+    copy.link.messages_per_s = messages_per_s_;
+    copy.link.not_signed = not_signed_;
+    copy.link.wrong_signature = wrong_signature_;
+    copy.link.rates = rates_.share();
+    return copy;
 }
 
 VehicleSnapshot VehicleLink::snapshot() const {
     const std::lock_guard lock(mutex_);
-    VehicleSnapshot copy = state_;
-    copy.heartbeat_age_s = state_.heard ? (monotonicMs() - last_heartbeat_ms_) / 1000 : 0;
-    return copy;
+    return snapshotLocked(chosen_);
+}
+
+VehicleSnapshot VehicleLink::snapshotOf(int system) const {
+    const std::lock_guard lock(mutex_);
+    return snapshotLocked(system);
+}
+
+std::vector<int> VehicleLink::vehicles() const {
+    const std::lock_guard lock(mutex_);
+    std::vector<int> out;
+    for (const auto& [system, state] : states_) out.push_back(system);
+    return out;
+}
+
+void VehicleLink::choose(int system) {
+    const std::lock_guard lock(mutex_);
+    chosen_ = system;
+}
+
+double VehicleLink::roundTrip_s() const {
+    constexpr double kGuess_s = 0.3;
+    const std::lock_guard lock(mutex_);
+    return round_trip_ms_ ? *round_trip_ms_ / 1000 : kGuess_s;
 }
 
 bool VehicleLink::waitForVehicle(double timeout_s, std::stop_token stop) const {
     std::unique_lock lock(mutex_);
-    return arrived_.wait_for(lock, stop, std::chrono::duration<double>(timeout_s), [&] { return state_.heard; });
+    return arrived_.wait_for(lock, stop, std::chrono::duration<double>(timeout_s), [&] { return first_ != 0; });
 }
 
-VehicleLink::Inbox::Inbox(VehicleLink& link) : link_(link) {
+VehicleLink::Inbox::Inbox(VehicleLink& link, std::vector<std::string_view> wanted) : link_(link) {
+    for (const auto name : wanted) wanted_.push_back(mavlink::messageInfo(name));
     const std::lock_guard lock(link_.mutex_);
     link_.inboxes_.insert(this);
 }

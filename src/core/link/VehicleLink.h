@@ -1,7 +1,9 @@
-// The ground's end of a MAVLink conversation with one vehicle: what it says (snapshot), waiting for answers (Inbox),
-// and the recording of every packet. Threads: the transport's thread receives; everything here may be called from any.
+// The ground's end of a MAVLink conversation: what each vehicle on the link says (snapshots), waiting for answers
+// (Inbox), signing, how good the link is, the message rates asked for, and the recording of every packet.
+// Threads: the transport's thread receives; everything here may be called from any.
 #pragma once
 
+#include <atomic>
 #include <condition_variable>
 #include <deque>
 #include <map>
@@ -14,66 +16,56 @@
 #include <thread>
 #include <vector>
 
-#include "core/geo/Geo.h"
+#include "core/link/Rates.h"
 #include "core/link/Recorder.h"
 #include "core/link/Transport.h"
+#include "core/link/VehicleState.h"
 #include "core/mavlink/Frame.h"
+#include "core/mavlink/Signing.h"
 
 namespace anhinga {
-
-/// What the vehicle last said; a value that was never received is nothing.
-struct VehicleSnapshot {
-    bool heard = false;  // a heartbeat has come
-    double heartbeat_age_s = 0;
-    int system = 0, component = 0, type = 0, autopilot = 0;
-    bool armed = false;
-    std::uint32_t custom_mode = 0;
-    std::optional<GeoPoint> position, home;
-    std::optional<double> amsl_m, height_home_m, heading_deg, ground_mps, air_mps, climb_mps;
-    std::optional<double> roll_deg, pitch_deg, home_amsl_m;
-    std::optional<double> battery_v, battery_a, battery_percent, battery_used_mah;
-    std::optional<int> satellites, fix;
-    std::optional<int> mission_item;
-    std::optional<double> boot_s;
-    /// The vehicle's own clock (s since its boot) when it last armed and, after that, disarmed: independent of how
-    /// often a caller looks.
-    std::optional<double> armed_at_s, disarmed_at_s;
-    int photos = 0;
-    std::optional<GeoPoint> last_photo;
-    std::optional<double> last_photo_amsl_m;
-    std::vector<int> reached;                        // items reported as reached, in order
-    std::vector<std::string> texts;                  // messages spoken by the aircraft, newest last
-    std::uint64_t received = 0, lost = 0;            // packets, by sequence numbers
-    std::vector<std::pair<GeoPoint, double>> track;  // places with height above home, at most one each metre
-};
-
-/// "mission", "hold", ... for a mode of autopilot family 3; "mode 42" for others.
-std::string modeName(const VehicleSnapshot& vehicle);
 
 class VehicleLink {
   public:
     struct Options {
         std::string record_path;  // empty: not recorded
         LinkConditions conditions;
+        std::optional<mavlink::SigningKey> key = {};  // set: all is signed, and only what is signed with it is taken
+        bool ask_rates = true;
     };
     static Result<std::unique_ptr<VehicleLink>> open(const std::string& address, const Options& options);
     ~VehicleLink();
     VehicleLink(const VehicleLink&) = delete;
 
+    /// Of the chosen vehicle; of the first that was heard as long as none is chosen.
     VehicleSnapshot snapshot() const;
-    /// Stamps sequence and our identity on it and sends it. Fields target_system / target_component are the caller's.
+    /// System numbers of all that were heard, ascending.
+    std::vector<int> vehicles() const;
+    VehicleSnapshot snapshotOf(int system) const;
+    void choose(int system);
+
+    /// Stamps sequence and our identity on it, signs it where there is a key, and sends it. Fields target_system and
+    /// target_component are the caller's.
     void send(mavlink::Message message);
     /// Waits until a heartbeat has come. False after the time or on stop.
     bool waitForVehicle(double timeout_s, std::stop_token stop = {}) const;
+    /// The round trip as measured lately, or a careful guess before it was.
+    double roundTrip_s() const;
+    void setConditions(const LinkConditions& conditions);
+
+    /// Puts a mark into the recording: the time now and a few words.
+    void mark(const std::string& note);
     void flushRecord() {
         if (recorder_) recorder_->flush();
     }
     std::string recordError() const { return recorder_ ? recorder_->error() : std::string(); }
+    std::uint64_t recordBytes() const { return recorder_ ? recorder_->bytes() : 0; }
 
-    /// Collects messages from its making on; for request-and-answer conversations.
+    /// Collects messages from its making on; for request-and-answer conversations. It stays empty of what is not in
+    /// `wanted` (names); an empty list wants all.
     class Inbox {
       public:
-        explicit Inbox(VehicleLink& link);
+        explicit Inbox(VehicleLink& link, std::vector<std::string_view> wanted = {});
         ~Inbox();
         Inbox(const Inbox&) = delete;
         /// The next message within the time; nothing when it is over or stop is asked for.
@@ -82,26 +74,40 @@ class VehicleLink {
       private:
         friend class VehicleLink;
         VehicleLink& link_;
+        std::vector<const mavlink::MessageInfo*> wanted_;
         std::deque<mavlink::Message> queue_;
     };
 
   private:
     VehicleLink() = default;
     void receive(std::span<const std::uint8_t> bytes);
-    void take(const mavlink::Message& message);
-    void countLoss(const mavlink::Message& message);
+    /// Called with the mutex held. False for what must not be believed.
+    bool believe(const mavlink::Message& message, std::span<const std::uint8_t> frame);
+    void take(const mavlink::Message& message, double now_ms);
+    void beat(const std::stop_token& stop);
+    void askRates(double now_ms);
+    VehicleSnapshot snapshotLocked(int system) const;
 
     mutable std::mutex mutex_;
     mutable std::condition_variable_any arrived_;
-    VehicleSnapshot state_;
-    double last_heartbeat_ms_ = 0;
-    std::optional<int> last_sequence_;
+    std::map<int, VehicleState> states_;
+    int chosen_ = 0, first_ = 0;
     std::set<Inbox*> inboxes_;
     mavlink::Parser parser_;
     std::uint8_t sequence_ = 0;
+    std::atomic<int> mark_id_{0};
+    std::optional<mavlink::SigningKey> key_;
+    mavlink::SignatureKeeper signatures_;
+    std::uint64_t signing_time_ = 0, not_signed_ = 0, wrong_signature_ = 0;
+    std::optional<double> round_trip_ms_;
+    std::deque<std::int64_t> asked_ns_;  // what the round trip was asked with, newest last
+    double window_ms_ = 0, bytes_per_s_ = 0, messages_per_s_ = 0;
+    std::uint64_t window_bytes_ = 0, window_messages_ = 0;
+    bool ask_rates_ = true;
+    RateGovernor rates_;
     std::unique_ptr<Recorder> recorder_;
     std::unique_ptr<Transport> transport_;
-    std::jthread beat_;  // our own heartbeat
+    std::jthread beat_;  // our own heartbeat and what else is said by the clock
 };
 
 }  // namespace anhinga

@@ -89,6 +89,21 @@ class RecordingLog {
                 columns[k++]->add(t_, readNumber(m.payload, f, i));
     }
 
+    /// A long text comes in pieces of one id. The operator's own marks are in the recording as texts of the ground.
+    void takeText(const Message& m) {
+        constexpr const char* kMark = "mark: ";
+        const auto id = static_cast<int>(m.integer("id"));
+        const std::string text = m.text("text");
+        if (id != 0 && id == text_id_ && m.integer("chunk_seq") > 0 && !log_.events.empty()) {
+            constexpr std::size_t kLongest = 1000;
+            if (log_.events.back().text.size() < kLongest) log_.events.back().text += text;
+            return;
+        }
+        text_id_ = id;
+        const bool mark = text.starts_with(kMark);
+        log_.events.push_back({t_, mark ? "mark" : "message", mark ? text.substr(std::string(kMark).size()) : text});
+    }
+
     void put(const char* name, double value) { log_.channel(name, canonicalUnit(name)).add(t_, value); }
 
     void addCanonical(const Message& m) {
@@ -144,7 +159,7 @@ class RecordingLog {
                                   static_cast<std::uint32_t>(m.integer("custom_mode")));
             if (log_.modes.empty() || log_.modes.back().name != mode) log_.modes.push_back({t_, mode});
         } else if (m.is("STATUSTEXT")) {
-            log_.events.push_back({t_, "message", m.text("text")});
+            takeText(m);
         } else if (m.is("CAMERA_FEEDBACK")) {
             log_.events.push_back({t_, "photo", std::to_string(m.integer("img_idx"))});
         } else if (m.is("MISSION_ITEM_REACHED")) {
@@ -155,6 +170,7 @@ class RecordingLog {
     FlightLog& log_;
     int vehicle_ = 0;
     bool known_time_ = false, armed_ = false;
+    int text_id_ = 0;
     double t_ = 0, offset_ = 0, last_stamp_ = 0;
     std::optional<double> boot_;
     std::vector<double> restarts_;

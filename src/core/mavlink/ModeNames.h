@@ -3,11 +3,18 @@
 
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 
 namespace anhinga::mavlink {
 
+struct ModeName {
+    std::uint32_t mode;
+    const char* text;
+};
+/// The modes there is a word for; empty for a family that is not known.
+std::span<const ModeName> modesOf(int autopilot, int type);
 /// `autopilot` and `type` as in the heartbeat. Family 3: "mission", "hold", ...; "mode 42" where there is no word.
 std::string modeName(int autopilot, int type, std::uint32_t custom_mode);
 /// The number of a mode by that word; nothing when the family and type have none.

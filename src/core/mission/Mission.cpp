@@ -119,7 +119,7 @@ namespace {
 
 bool sameFloat(float a, float b) {
     const double x = std::isnan(a) ? 0.0 : static_cast<double>(a), y = std::isnan(b) ? 0.0 : static_cast<double>(b);
-    return std::abs(x - y) <= std::max(0.006, 1e-4 * std::max(std::abs(x), std::abs(y)));
+    return std::abs(x - y) <= std::max(0.006, 1e-6 * std::max(std::abs(x), std::abs(y)));
 }
 
 }  // namespace

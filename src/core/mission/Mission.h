@@ -17,7 +17,8 @@ constexpr std::uint16_t waypoint = 16, loiterTurns = 18, loiterToHeight = 31, sp
 constexpr std::uint16_t loiterTime = 19, returnHome = 20, land = 21, takeOff = 22, jump = 177, changeSpeed = 178,
                         lookAt = 195, lookAtStop = 197, mountControl = 205, photoDistance = 206, photoNow = 203,
                         missionStart = 300, armDisarm = 400, setMessageInterval = 511, requestMessage = 512,
-                        doSetMode = 176, fenceKeepIn = 5001, fenceKeepOut = 5002;
+                        doSetMode = 176, changeHeight = 186, reposition = 192, pauseContinue = 193,
+                        setMissionCurrent = 224, storage = 245, reboot = 246, fenceKeepIn = 5001, fenceKeepOut = 5002;
 }  // namespace cmd
 namespace frame {
 constexpr std::uint8_t amsl = 0, mission = 2, home = 3, ground = 10;
@@ -63,8 +64,8 @@ struct MissionDifference {
     std::string field;
     double plan = 0, vehicle = 0;
 };
-/// Field by field. Tolerances: coordinates 1 unit of 1e-7 degrees (rounding), heights and parameters 1e-4 relative
-/// (32-bit floats stored at lower resolution) but at least 0.006 (autopilots that keep centimetres); an unset
+/// Field by field. Tolerances: coordinates 1 unit of 1e-7 degrees (rounding), heights and parameters 0.006
+/// (autopilots that keep centimetres), or one millionth where that is more (what a 32-bit float can hold); an unset
 /// parameter (NaN) equals 0; frames are compared in their plain form. Item 0 is skipped when it is home: the
 /// autopilot writes its own there.
 std::vector<MissionDifference> compareMissions(const std::string& type, const std::vector<MissionItem>& plan,

@@ -65,6 +65,12 @@ const Section* Plan::findSection(ItemId id) const {
     return findIn(sections, id);
 }
 
+const Seal* Plan::sealOf(int sortie) const {
+    for (const Seal& seal : seals)
+        if (seal.sortie == sortie) return &seal;
+    return nullptr;
+}
+
 bool Plan::holds(ItemId id) const {
     return id == kHomeId || find(id) != nullptr || findFence(id) != nullptr || findRally(id) != nullptr ||
            findObstacle(id) != nullptr || findZone(id) != nullptr || findCover(id) != nullptr;

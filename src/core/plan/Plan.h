@@ -243,6 +243,8 @@ struct AutopilotTraits {
     bool splines = true;        // flies spline waypoints
     double first_waypoint_max_m = 900;
     double lowest_height_m = 2;  // above home; lower items are refused
+    /// Items that may be changed while it flies are at least so many after the one being flown; 0: none can be.
+    int change_ahead = 2;
     bool operator==(const AutopilotTraits&) const = default;
 };
 
@@ -256,6 +258,30 @@ struct Defaults {
 
 /// What the aircraft does by itself when something happens, or when the mission has no end of its own.
 enum class SafetyAction { returnHome, land, hold, carryOn };
+
+/// One line of the checklist that is gone through before a flight.
+struct CheckItem {
+    ItemId id = 0;
+    std::string text;
+    std::string automatic;     // name of an automatic check that looks for itself; empty: ticked by hand
+    bool must = false;         // arming asks once more while it is open
+    double ticked_unix_s = 0;  // 0: open
+    std::string unknown;
+    bool operator==(const CheckItem&) const = default;
+};
+
+/// That an aircraft held the plan, or one of its sorties, as read back and compared.
+struct Seal {
+    int sortie = 0;  // 0: the whole plan
+    std::uint64_t fingerprint = 0;
+    double time_unix_s = 0;
+    int vehicle = 0;  // its system number
+    int revision = 1;
+    int mission = 0, fence = 0, rally = 0;  // items
+    bool stored = false;                    // kept over a power cut, as the aircraft says
+    std::string unknown;
+    bool operator==(const Seal&) const = default;
+};
 
 struct Plan {
     std::string title = "Untitled";
@@ -283,6 +309,10 @@ struct Plan {
     std::vector<Obstacle> obstacles;
     std::vector<Zone> zones;
     std::vector<AirspaceCover> covers;
+    std::vector<CheckItem> checklist;
+    std::vector<Seal> seals;                 // at most one a sortie
+    int revision = 1;                        // grows when a locked plan is changed
+    bool locked = false;                     // not to be changed but by a new revision
     std::vector<std::string> terrain_files;  // relative to the plan file
     std::vector<std::string> imagery_files;
     ItemId next_id = 1;
@@ -307,6 +337,8 @@ struct Plan {
     const AirspaceCover* findCover(ItemId id) const;
     AirspaceCover* findCover(ItemId id);
     const Section* findSection(ItemId id) const;
+    /// nullptr: that sortie was never sealed.
+    const Seal* sealOf(int sortie) const;
     /// True for home and whatever of the above has this id: what a selection may hold.
     bool holds(ItemId id) const;
 };

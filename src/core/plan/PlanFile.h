@@ -10,7 +10,7 @@
 
 namespace anhinga {
 
-constexpr int kPlanFormatVersion = 4;
+constexpr int kPlanFormatVersion = 5;
 constexpr const char* kPlanExtension = ".anhinga.geojson";
 
 /// Text of the file; the same plan always gives the same text.

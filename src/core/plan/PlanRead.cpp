@@ -1,9 +1,11 @@
 // Text of the plan file -> Plan, or what is wrong and where.
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "core/base/Text.h"
 #include "core/geo/Polygon.h"
 #include "core/plan/PlanFile.h"
 #include "core/plan/PlanMembers.h"
@@ -286,6 +288,50 @@ AirspaceCover readCover(const Json& feature, const Json& data) {
     return c;
 }
 
+double readTime(const Json& j, const char* key) {
+    if (!j.contains(key)) return 0;
+    const auto time = parseUtc(textOr(j, key, ""));
+    if (!time || *time <= 0) wrong("{} must be a time as 2026-05-14T09:12:30Z", key);
+    return *time;
+}
+
+/// What belongs to the day in the field: checklist and seals.
+void readFieldData(Plan& plan, const Json& a) {
+    const auto list = [&](const char* key) {
+        const Json j = a.value(key, Json::array());
+        if (!j.is_array()) wrong("{} must be a list", key);
+        if (j.size() > kMaxItems) wrong("{} {}, more than the {} a plan may hold", j.size(), key, kMaxItems);
+        for (const Json& entry : j)
+            if (!entry.is_object()) wrong("an entry of {} must be an object", key);
+        return j;
+    };
+    for (const Json& j : list("checklist"))
+        plan.checklist.push_back({readId(j, "id"), textOr(j, "text", ""), textOr(j, "automatic", ""),
+                                  boolOr(j, "must", false), readTime(j, "ticked"),
+                                  unknownOf(j, {"id", "text", "automatic", "must", "ticked"})});
+    for (const Json& j : list("seals")) {
+        Seal s;
+        s.sortie = static_cast<int>(numberOr(j, "sortie", 0, 0, 1e6));
+        const std::string print = textOr(j, "fingerprint", "");
+        const auto end = std::from_chars(print.data(), print.data() + print.size(), s.fingerprint, 16);
+        if (print.empty() || end.ec != std::errc{} || end.ptr != print.data() + print.size())
+            wrong("the fingerprint of a seal must be 16 hexadecimal digits");
+        s.time_unix_s = readTime(j, "time");
+        s.vehicle = static_cast<int>(numberOr(j, "vehicle", 0, 0, 255));
+        s.revision = static_cast<int>(numberOr(j, "revision", 1, 1, 1e9));
+        s.stored = boolOr(j, "stored", false);
+        const Json items = j.value("items", Json::array());
+        int* const counts[] = {&s.mission, &s.fence, &s.rally};
+        for (std::size_t i = 0; items.is_array() && i < items.size() && i < std::size(counts); ++i)
+            if (items[i].is_number_integer() && items[i] >= 0 && items[i] <= 65535) *counts[i] = items[i].get<int>();
+        s.unknown = unknownOf(j, {"sortie", "fingerprint", "time", "vehicle", "revision", "stored", "items"});
+        if (plan.sealOf(s.sortie) != nullptr) wrong("sortie {} has two seals", s.sortie);
+        plan.seals.push_back(std::move(s));
+    }
+    plan.revision = static_cast<int>(numberOr(a, "revision", 1, 1, 1e9));
+    plan.locked = boolOr(a, "locked", false);
+}
+
 void readPlanMembers(Plan& plan, const Json& a) {
     plan.title = textOr(a, "title", "Untitled");
     plan.notes = textOr(a, "notes", "");
@@ -323,6 +369,7 @@ void readPlanMembers(Plan& plan, const Json& a) {
     plan.traits.repeats_rearm = boolOr(t, "repeats_rearm", plan.traits.repeats_rearm);
     plan.traits.splines = boolOr(t, "splines", plan.traits.splines);
     plan.traits.lowest_height_m = numberOr(t, "lowest_height_m", plan.traits.lowest_height_m, -500, 1000);
+    plan.traits.change_ahead = static_cast<int>(numberOr(t, "change_ahead", plan.traits.change_ahead, 0, 65535));
     plan.traits.first_waypoint_max_m = numberOr(t, "first_waypoint_max_m", plan.traits.first_waypoint_max_m, 1, 1e6);
     plan.clearance_min_m = numberOr(a, "clearance_min_m", plan.clearance_min_m, 0, 10000);
     plan.clearance_margin_m = numberOr(a, "clearance_margin_m", plan.clearance_margin_m, 0, 10000);
@@ -365,7 +412,12 @@ void readPlanMembers(Plan& plan, const Json& a) {
         plan.cuts.push_back({readId(j, "from"), static_cast<int>(numberOr(j, "line", 0, 0, 1e6)),
                              static_cast<int>(numberOr(j, "photo", 0, 0, 1e6))});
     }
+    readFieldData(plan, a);
     plan.unknown = unknownOf(a, {"format",
+                                 "checklist",
+                                 "seals",
+                                 "revision",
+                                 "locked",
                                  "sorties",
                                  "title",
                                  "notes",
@@ -405,6 +457,8 @@ Plan readPlan(const Json& root) {
     std::set<ItemId> ids;
     for (const Section& s : plan.sections)
         if (!ids.insert(s.id).second) wrong("id {} is used twice", s.id);
+    for (const CheckItem& c : plan.checklist)
+        if (!ids.insert(c.id).second) wrong("id {} is used twice", c.id);
     for (std::size_t i = 0; i < features.size(); ++i) {
         try {
             const Json& feature = features[i];

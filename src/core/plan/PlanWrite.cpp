@@ -1,6 +1,7 @@
 // Plan -> text of the plan file (docs/plan-format.md).
 #include <nlohmann/json.hpp>
 
+#include "core/base/Text.h"
 #include "core/geo/Polygon.h"
 #include "core/plan/PlanFile.h"
 #include "core/plan/PlanMembers.h"
@@ -214,7 +215,8 @@ std::string writePlanText(const Plan& plan) {
                       {"repeats_rearm", plan.traits.repeats_rearm},
                       {"splines", plan.traits.splines},
                       {"first_waypoint_max_m", plan.traits.first_waypoint_max_m},
-                      {"lowest_height_m", plan.traits.lowest_height_m}};
+                      {"lowest_height_m", plan.traits.lowest_height_m},
+                      {"change_ahead", plan.traits.change_ahead}};
     a["clearance_min_m"] = plan.clearance_min_m;
     a["clearance_margin_m"] = plan.clearance_margin_m;
     if (plan.ceiling_m) a["ceiling_m"] = *plan.ceiling_m;
@@ -239,6 +241,33 @@ std::string writePlanText(const Plan& plan) {
             a["sorties"].push_back(j);
         }
     }
+    if (!plan.checklist.empty()) {
+        a["checklist"] = Json::array();
+        for (const CheckItem& c : plan.checklist) {
+            Json j{{"id", c.id}, {"text", c.text}};
+            if (!c.automatic.empty()) j["automatic"] = c.automatic;
+            if (c.must) j["must"] = true;
+            if (c.ticked_unix_s > 0) j["ticked"] = isoUtc(c.ticked_unix_s);
+            addUnknown(j, c.unknown);
+            a["checklist"].push_back(j);
+        }
+    }
+    if (!plan.seals.empty()) {
+        a["seals"] = Json::array();
+        for (const Seal& s : plan.seals) {
+            Json j{{"fingerprint", fmt::format("{:016x}", s.fingerprint)},
+                   {"time", isoUtc(s.time_unix_s)},
+                   {"vehicle", s.vehicle},
+                   {"revision", s.revision},
+                   {"items", {s.mission, s.fence, s.rally}}};
+            if (s.sortie > 0) j["sortie"] = s.sortie;
+            if (s.stored) j["stored"] = true;
+            addUnknown(j, s.unknown);
+            a["seals"].push_back(j);
+        }
+    }
+    if (plan.revision > 1) a["revision"] = plan.revision;
+    if (plan.locked) a["locked"] = true;
     a["next_id"] = plan.next_id;
     addUnknown(a, plan.unknown);
     const auto dump = [](const Json& j) { return j.dump(-1, ' ', false, Json::error_handler_t::replace); };

@@ -70,6 +70,7 @@ NamedTraits traitsOf(const Json& j, const std::string& name) {
     take(j, "splines", t.traits.splines);
     take(j, "first_waypoint_max_m", 1.0, 1e6, t.traits.first_waypoint_max_m);
     take(j, "lowest_height_m", -500.0, 1000.0, t.traits.lowest_height_m);
+    take(j, "change_ahead", 0, 65535, t.traits.change_ahead);
     return t;
 }
 
@@ -241,7 +242,8 @@ std::string writeProfiles(const ProfileLibrary& library) {
                                       {"repeats_rearm", t.traits.repeats_rearm},
                                       {"splines", t.traits.splines},
                                       {"first_waypoint_max_m", t.traits.first_waypoint_max_m},
-                                      {"lowest_height_m", t.traits.lowest_height_m}});
+                                      {"lowest_height_m", t.traits.lowest_height_m},
+                                      {"change_ahead", t.traits.change_ahead}});
     return root.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

@@ -29,6 +29,7 @@ int main(int argc, char** argv) {
     LinkConditions conditions;
     std::string home, terrain, like, link = "udp:127.0.0.1:14550", vehicle = "multirotor";
     std::vector<std::string> faults;
+    std::string passphrase;
     double run_for_s = 0;
     app.add_option("--vehicle", vehicle, "multirotor, fixed-wing or helicopter")
         ->check(CLI::IsMember({"multirotor", "fixed-wing", "helicopter"}));
@@ -36,7 +37,7 @@ int main(int argc, char** argv) {
         ->check(CLI::ExistingFile);
     app.add_option("--home", home, "LAT,LON,AMSL");
     app.add_option("--terrain", terrain, "elevation raster");
-    app.add_option("--link", link, "udp:HOST:PORT, tcp-listen:PORT or udp-listen:PORT");
+    app.add_option("--link", link, "udp:HOST:PORT, tcp-listen:PORT, udp-listen:PORT or serial:DEVICE:BAUD");
     app.add_option("--speedup", options.speedup, "times real time")->check(CLI::Range(0.1, 1000.0));
     app.add_option("--wind-from", options.wind.from_deg, "degrees")->check(CLI::Range(-360.0, 360.0));
     app.add_option("--wind-speed", options.wind.speed_mps, "m/s")->check(CLI::Range(0.0, 60.0));
@@ -47,8 +48,17 @@ int main(int argc, char** argv) {
     app.add_option("--latency", conditions.latency_ms, "milliseconds each way")->check(CLI::Range(0, 60000));
     app.add_option("--seed", conditions.seed, "of the played link");
     app.add_option("--max-items", options.max_items, "mission items it can hold")->check(CLI::Range(0, 65535));
+    app.add_option("--reorder", conditions.reorder, "share of packets held back, 0..1")->check(CLI::Range(0.0, 1.0));
+    app.add_option("--corrupt", conditions.corrupt, "share of packets with a wrong byte, 0..1")
+        ->check(CLI::Range(0.0, 1.0));
+    app.add_option("--radio", conditions.bytes_per_s, "bytes a second the link carries each way; 0: no limit")
+        ->check(CLI::Range(0.0, 1e9));
+    app.add_option("--system", options.system, "its number on the link")->check(CLI::Range(1, 250));
+    app.add_option("--heading", options.heading_deg, "degrees, as it stands")->check(CLI::Range(-360.0, 360.0));
+    app.add_option("--sign", passphrase, "obeys only what is signed with the key of this passphrase");
+    app.add_option("--store", options.store_file, "file of the missions that outlive a power cut");
     std::string fault_help = "NAME[@SECONDS]:";
-    for (const FaultInfo& f : kFaults) fault_help += fmt::format("\n  {}: {}", f.name, f.text);
+    for (const FaultInfo& f : knownFaults()) fault_help += fmt::format("\n  {}: {}", f.name, f.text);
     app.add_option("--fault", faults, fault_help);
     app.add_option("--logs", options.logs_dir, "folder for onboard logs")->check(CLI::ExistingDirectory);
     app.add_option("--run-for", run_for_s, "end by itself after so many seconds; 0: never")
@@ -66,6 +76,7 @@ int main(int argc, char** argv) {
         options.vehicle = plan->vehicle;
         options.return_height_m = plan->return_height_m;
         options.at_end = plan->at_end;
+        options.lost_link = plan->lost_link;
         options.low_battery = plan->low_battery;
     }
     if (!terrain.empty()) {
@@ -82,28 +93,26 @@ int main(int argc, char** argv) {
     } else if (options.terrain) {
         options.home_amsl_m = options.terrain->sample(options.home).value_or(0);
     }
-    for (const std::string& text : faults) {
-        const auto at = text.find('@');
-        const std::string name = text.substr(0, at);
-        const auto after = at == std::string::npos ? std::optional(0.0) : parseNumber(text.substr(at + 1));
-        bool known = false;
-        for (const FaultInfo& f : kFaults) known |= name == f.name;
-        if (!known || !after) return complain("--fault " + text + ": not known; see --help");
-        options.faults[name] = *after;
-    }
+    for (const std::string& text : faults)
+        if (const auto ok = options.faults.add(text); !ok) return complain(ok.error().message + "; see --help");
+    if (!passphrase.empty()) options.key = mavlink::signingKey(passphrase);
+    if (conditions.bytes_per_s > 0) options.log_bytes_per_s = 0.7 * conditions.bytes_per_s;
     const auto address = parseLinkAddress(link);
     if (!address) return complain(address.error().message);
 
     std::mutex mutex;
     std::unique_ptr<Transport> transport;
-    StandIn standin(options, [&](const mavlink::Message& m) {
-        if (transport) transport->send(mavlink::encode(m));
+    std::unique_ptr<StandIn> standin;
+    standin = std::make_unique<StandIn>(options, [&](const mavlink::Message& m) {
+        if (transport) transport->send(standin->frame(m));
     });
     mavlink::Parser parser;
     auto opened = Transport::open(
         *address,
         [&](std::span<const std::uint8_t> bytes) {
-            parser.feed(bytes, [&](const mavlink::Message& m, std::span<const std::uint8_t>) { standin.receive(m); });
+            parser.feed(bytes, [&](const mavlink::Message& m, std::span<const std::uint8_t> frame) {
+                standin->hear(m, frame);
+            });
         },
         conditions);
     if (!opened) {
@@ -118,10 +127,17 @@ int main(int argc, char** argv) {
               << std::flush;
     const double start = monotonicMs();
     double last = start;
+    constexpr double kSlowRadio = 1200;
+    bool slow = false;
     while (!stop_asked && (run_for_s <= 0 || monotonicMs() - start < run_for_s * 1000)) {
         std::this_thread::sleep_for(std::chrono::milliseconds(10));
         const double now = monotonicMs();
-        standin.advance((now - last) / 1000);
+        standin->advance((now - last) / 1000);
+        if (!slow && options.faults.holds("slow-radio", (now - start) / 1000 * options.speedup)) {
+            slow = true;
+            conditions.bytes_per_s = kSlowRadio;
+            transport->setConditions(conditions);
+        }
         last = now;
     }
     transport.reset();  // its thread calls into the stand-in

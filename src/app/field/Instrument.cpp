@@ -1,0 +1,272 @@
+#include "app/field/Instrument.h"
+
+#include <QtWidgets>
+
+#include "app/widgets/Quantity.h"
+
+namespace anhinga {
+
+namespace {
+constexpr double kPixelsPerDegree = 1.6;  // of pitch
+constexpr double kTraces_s = 30;
+
+/// Value as shown, without its unit.
+QString bare(std::optional<double> si, const QString& unit, int decimals) {
+    if (!si) return "–";
+    const QString text = shownNumber(*si, unit, decimals);
+    return text.section(' ', 0, 0);
+}
+}  // namespace
+
+Instrument::Instrument(QWidget* parent) : QWidget(parent) {
+    setObjectName("instrument");
+    setFixedSize(330, 196);
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+}
+
+void Instrument::setTheme(const Theme& theme) {
+    theme_ = theme;
+    update();
+}
+
+void Instrument::show(const VehicleSnapshot& vehicle, const std::optional<FlightProgress>& progress, bool wing,
+                      bool alive) {
+    vehicle_ = vehicle;
+    progress_ = progress;
+    wing_ = wing;
+    alive_ = alive;
+    update();
+}
+
+void Instrument::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(QPen(theme_.ink, 1));
+    p.setBrush(theme_.panel);
+    p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5);
+    if (!alive_) p.setOpacity(0.45);
+    paintLadder(p, {6, 8, 72, 138}, wing_ && vehicle_.air_mps ? vehicle_.air_mps : vehicle_.ground_mps, std::nullopt, 8,
+                wing_ ? "through air" : "over ground",
+                wing_ ? shownNumber(vehicle_.ground_mps.value_or(0), "m/s", 0) + " ground" : QString(), true);
+    paintLadder(p, {252, 8, 72, 138}, vehicle_.height_home_m, progress_ ? progress_->height_home_m : std::nullopt, 40,
+                "above home",
+                vehicle_.climb_mps ? QString("%1 %2").arg(*vehicle_.climb_mps >= 0 ? "up" : "down",
+                                                          shownNumber(std::abs(*vehicle_.climb_mps), "m/s", 1))
+                                   : QString(),
+                false);
+    paintAttitude(p, {82, 8, 166, 138});
+    paintHeading(p, {6, 152, 318, 38});
+}
+
+void Instrument::paintAttitude(QPainter& p, const QRectF& box) const {
+    p.save();
+    p.setClipRect(box);
+    const QPointF c = box.center();
+    QColor sky = theme_.lagoon, ground = theme_.reed;
+    sky.setAlphaF(0.22f);
+    ground.setAlphaF(0.32f);
+    p.fillRect(QRectF(box.left(), box.top(), box.width(), box.height() / 2), sky);
+    p.fillRect(QRectF(box.left(), c.y(), box.width(), box.height() / 2), ground);
+    p.setPen(QPen(theme_.ink, 1.6));
+    p.drawLine(QPointF(box.left(), c.y()), QPointF(box.right(), c.y()));
+    p.setFont(uiFont(7));
+    for (const int tick : {-30, -15, 15, 30}) {
+        const double y = c.y() - tick * kPixelsPerDegree;
+        p.setPen(QPen(theme_.quiet, 1));
+        p.drawLine(QPointF(box.left(), y), QPointF(box.left() + 7, y));
+        p.drawText(QRectF(box.left() + 9, y - 7, 22, 14), Qt::AlignVCenter, QString::number(tick));
+    }
+    if (!vehicle_.roll_deg || !vehicle_.pitch_deg) {
+        p.setPen(theme_.ink);
+        p.setFont(uiFont(9));
+        p.drawText(box, Qt::AlignCenter, "no attitude heard");
+        p.restore();
+        return;
+    }
+    const auto aircraft = [&](double roll, double pitch, const QPen& pen, bool filled) {
+        p.save();
+        p.translate(c.x(), c.y() - std::clamp(pitch, -40.0, 40.0) * kPixelsPerDegree);
+        p.rotate(roll);
+        p.setPen(pen);
+        if (wing_) {
+            p.drawLine(QPointF(-52, 2), QPointF(52, 2));
+            p.drawLine(QPointF(-16, -9), QPointF(16, -9));
+            p.drawLine(QPointF(0, -14), QPointF(0, 0));
+        } else {
+            p.drawLine(QPointF(-46, -4), QPointF(46, -4));
+            for (const double x : {-46.0, 46.0}) {
+                p.drawLine(QPointF(x, -4), QPointF(x, -10));
+                p.drawLine(QPointF(x - 15, -10), QPointF(x + 15, -10));
+            }
+        }
+        if (filled) {
+            p.setBrush(pen.color());
+            p.drawEllipse(QPointF(0, 0), 7, 6);
+        }
+        p.restore();
+    };
+    if (vehicle_.desired_roll_deg && vehicle_.desired_pitch_deg) {
+        QPen wanted(theme_.marigold, 2, Qt::DashLine);
+        aircraft(*vehicle_.desired_roll_deg, *vehicle_.desired_pitch_deg, wanted, false);
+    }
+    aircraft(*vehicle_.roll_deg, *vehicle_.pitch_deg, QPen(theme_.ink, 4, Qt::SolidLine, Qt::RoundCap), true);
+    p.setPen(theme_.ink);
+    p.setFont(uiFont(8));
+    p.drawText(box.adjusted(0, 0, -4, -2), Qt::AlignRight | Qt::AlignBottom,
+               QString("roll %1°  pitch %2°").arg(*vehicle_.roll_deg, 0, 'f', 0).arg(*vehicle_.pitch_deg, 0, 'f', 0));
+    p.drawText(box.adjusted(4, 2, 0, 0), Qt::AlignLeft | Qt::AlignTop, "from behind");
+    p.restore();
+}
+
+/// A scale that moves past the value; `wanted` is marked on it.
+void Instrument::paintLadder(QPainter& p, const QRectF& box, std::optional<double> value, std::optional<double> wanted,
+                             double span, const QString& title, const QString& below, bool left) const {
+    p.save();
+    p.setClipRect(box);
+    const QString unit = left ? "m/s" : kHeightUnit;
+    const double si = unitOf(left ? UnitKind::speed : UnitKind::height).si;
+    const QRectF scale = box.adjusted(0, 14, 0, -16);
+    p.setFont(uiFont(7.5));
+    p.setPen(theme_.quiet);
+    p.drawText(QRectF(box.left(), box.top(), box.width(), 13), Qt::AlignCenter, title);
+    p.setPen(theme_.ink);
+    p.drawText(QRectF(box.left(), box.bottom() - 14, box.width(), 14), Qt::AlignCenter, below);
+    if (value) {
+        const double shown = *value / si, step = span / si > 20 ? 10 : span / si > 8 ? 5 : 2;
+        const double pixels = scale.height() / (2 * span / si);
+        p.setClipRect(scale);
+        const double edge = left ? box.right() : box.left();
+        for (double mark = std::ceil((shown - span / si) / step) * step; mark <= shown + span / si; mark += step) {
+            const double y = scale.center().y() - (mark - shown) * pixels;
+            p.setPen(QPen(theme_.quiet, 1));
+            p.drawLine(QPointF(edge, y), QPointF(edge + (left ? -6 : 6), y));
+            p.setFont(uiFont(7.5));
+            const QRectF text(left ? box.left() : box.left() + 9, y - 8, box.width() - 9, 16);
+            if (mark >= 0 || !left)
+                p.drawText(text, Qt::AlignVCenter | (left ? Qt::AlignRight : Qt::AlignLeft), QString::number(mark));
+        }
+        if (wanted) {
+            const double y =
+                std::clamp(scale.center().y() - (*wanted / si - shown) * pixels, scale.top() + 3, scale.bottom() - 3);
+            p.setPen(QPen(theme_.marigold, 3));
+            p.drawLine(QPointF(edge, y), QPointF(edge + (left ? -16 : 16), y));
+        }
+    }
+    const QRectF number(box.left(), scale.center().y() - 15, box.width(), 30);
+    p.setPen(Qt::NoPen);
+    p.setBrush(theme_.ink);
+    p.drawRoundedRect(number, 4, 4);
+    p.setPen(theme_.panel);
+    p.setFont(uiFont(17, true));
+    p.drawText(number, Qt::AlignCenter, bare(value, unit, left ? 1 : 0));
+    p.restore();
+}
+
+void Instrument::paintHeading(QPainter& p, const QRectF& box) const {
+    p.save();
+    p.setClipRect(box);
+    p.setPen(QPen(theme_.hairline(), 1));
+    p.setBrush(theme_.raised);
+    p.drawRect(box);
+    const double span = 60, pixels = box.width() / (2 * span);
+    if (!vehicle_.heading_deg) {
+        p.setPen(theme_.ink);
+        p.setFont(uiFont(9));
+        p.drawText(box, Qt::AlignCenter, "no heading heard");
+        p.restore();
+        return;
+    }
+    const double heading = *vehicle_.heading_deg;
+    constexpr const char* kPoints[] = {"N", "NE", "E", "SE", "S", "SW", "W", "NW"};
+    for (int mark = static_cast<int>(std::ceil((heading - span) / 15)) * 15; mark <= heading + span; mark += 15) {
+        const double x = box.center().x() + (mark - heading) * pixels;
+        const int bearing = ((mark % 360) + 360) % 360;
+        p.setPen(QPen(theme_.ink, bearing % 45 == 0 ? 2 : 1));
+        p.drawLine(QPointF(x, box.top()), QPointF(x, box.top() + (bearing % 45 == 0 ? 7 : 4)));
+        p.setFont(uiFont(bearing % 45 == 0 ? 9 : 7.5, bearing % 45 == 0));
+        p.setPen(bearing % 45 == 0 ? theme_.ink : theme_.quiet);
+        p.drawText(QRectF(x - 20, box.top() + 8, 40, 14), Qt::AlignCenter,
+                   bearing % 45 == 0 ? QString(kPoints[bearing / 45]) : QString::number(bearing));
+    }
+    const auto mark = [&](std::optional<double> bearing, const QColor& colour, const QString& word) {
+        if (!bearing) return;
+        const double off = std::clamp(wrapAngle(*bearing - heading), -span + 2, span - 2);
+        const double x = box.center().x() + off * pixels;
+        p.setPen(Qt::NoPen);
+        p.setBrush(colour);
+        p.drawPolygon(QPolygonF({{x - 5, box.bottom()}, {x + 5, box.bottom()}, {x, box.bottom() - 9}}));
+        p.setPen(colour);
+        p.setFont(uiFont(7, true));
+        p.drawText(QRectF(x + 6, box.bottom() - 12, 40, 12), Qt::AlignVCenter, word);
+    };
+    mark(vehicle_.desired_yaw_deg ? std::optional(wrapBearing(*vehicle_.desired_yaw_deg)) : std::nullopt,
+         theme_.marigold, "to");
+    mark(vehicle_.ground_mps.value_or(0) > 1 ? vehicle_.course_deg : std::nullopt, theme_.lagoon, "track");
+    const QRectF number(box.center().x() - 24, box.top() - 1, 48, 22);
+    p.setPen(Qt::NoPen);
+    p.setBrush(theme_.ink);
+    p.drawRoundedRect(number, 4, 4);
+    p.setPen(theme_.panel);
+    p.setFont(uiFont(12, true));
+    p.drawText(number, Qt::AlignCenter, QString("%1°").arg(std::lround(heading) % 360, 3, 10, QChar('0')));
+    p.restore();
+}
+
+// ---- traces
+
+AttitudeTraces::AttitudeTraces(QWidget* parent) : QWidget(parent) {
+    setObjectName("attitude traces");
+    setMinimumHeight(92);
+    setToolTip("Attitude asked for (dashed) and flown, the last half minute");
+}
+
+void AttitudeTraces::setTheme(const Theme& theme) {
+    theme_ = theme;
+    update();
+}
+
+void AttitudeTraces::clear() {
+    samples_.clear();
+    update();
+}
+
+void AttitudeTraces::add(double now_s, const VehicleSnapshot& v) {
+    if (!samples_.empty() && now_s - samples_.back().t_s < 0.09) return;
+    samples_.push_back({now_s, v.roll_deg, v.pitch_deg, v.desired_roll_deg, v.desired_pitch_deg});
+    std::erase_if(samples_, [&](const Sample& s) { return now_s - s.t_s > kTraces_s; });
+    update();
+}
+
+void AttitudeTraces::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const auto lane = [&](const QRectF& box, const QString& name, std::optional<double> Sample::*is,
+                          std::optional<double> Sample::*wanted) {
+        p.setPen(QPen(theme_.hairline(), 1));
+        p.drawRect(box);
+        p.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()));
+        double most = 10;
+        for (const Sample& s : samples_)
+            most = std::max({most, std::abs((s.*is).value_or(0)), std::abs((s.*wanted).value_or(0))});
+        const auto line = [&](std::optional<double> Sample::*what, const QPen& pen) {
+            QPolygonF points;
+            for (const Sample& s : samples_)
+                if (s.*what)
+                    points << QPointF(box.right() - (samples_.back().t_s - s.t_s) / kTraces_s * box.width(),
+                                      box.center().y() - *(s.*what) / most * (box.height() / 2 - 3));
+            p.setPen(pen);
+            p.drawPolyline(points);
+        };
+        line(wanted, QPen(theme_.marigold, 1.6, Qt::DashLine));
+        line(is, QPen(theme_.lagoon, 1.8));
+        p.setPen(theme_.quiet);
+        p.setFont(uiFont(7.5));
+        p.drawText(box.adjusted(4, 1, -4, 0), Qt::AlignLeft | Qt::AlignTop, name);
+        p.drawText(box.adjusted(4, 1, -4, 0), Qt::AlignRight | Qt::AlignTop, QString("±%1°").arg(most, 0, 'f', 0));
+    };
+    const double h = height() / 2.0 - 3;
+    lane({0.5, 0.5, width() - 1.0, h}, "roll", &Sample::roll, &Sample::wanted_roll);
+    lane({0.5, height() - h - 0.5, width() - 1.0, h}, "pitch", &Sample::pitch, &Sample::wanted_pitch);
+}
+
+}  // namespace anhinga

@@ -1,0 +1,190 @@
+// The Field's part of the window: strip, instrument and dialogs over the shared map, what is heard into band and
+// figures.
+#include <QtWidgets>
+
+#include "app/field/CarryOver.h"
+#include "app/field/CompareDialog.h"
+#include "app/field/LogsDialog.h"
+#include "app/field/ParametersDialog.h"
+#include "app/shell/MainWindow.h"
+#include "app/widgets/Quantity.h"
+#include "core/mission/Compile.h"
+#include "core/pattern/Heights.h"
+
+namespace anhinga {
+
+void MainWindow::makeField() {
+    strip_ = new StateStrip(&field_session_, &link_, &plan_, views_);
+    instrument_ = new Instrument(views_);
+    strip_->hide();
+    instrument_->hide();
+}
+
+void MainWindow::makeFieldActions() {
+    addAct("mark", "Mark in the recording", QKeySequence("Ctrl+M"), [this] { field_->flyPage()->mark(); });
+    addAct("acknowledge", "Acknowledge all alarms", QKeySequence("Shift+A"),
+           [this] { field_session_.acknowledge(""); });
+    addAct("return", "Aircraft: return home", QKeySequence("Shift+R"), [this] {
+        if (link_.vehicle().armed)
+            link_.command("Return", [](VehicleLink& l, std::stop_token s) { return commandReturn(l, std::move(s)); });
+        else
+            showMessage("No aircraft is flying");
+    });
+    addAct("follow aircraft", "Map follows the aircraft", QKeySequence("Ctrl+Shift+A"), [this] {
+        follow_aircraft_ = !follow_aircraft_;
+        showMessage(follow_aircraft_ ? "The map follows the aircraft" : "The map stays where it is");
+    });
+    const std::pair<const char*, FieldPanel::Page> pages[] = {
+        {"Link", FieldPanel::Page::link}, {"Checklist", FieldPanel::Page::checklist}, {"Fly", FieldPanel::Page::fly}};
+    int n = 0;
+    for (const auto& [name, page] : pages)
+        addAct(QString("field %1").arg(name), QString("Field: %1").arg(name), QKeySequence(QString("Ctrl+%1").arg(++n)),
+               [this, p = page] {
+                   setWorkspace(Workspace::field);
+                   field_->showPage(p);
+               });
+}
+
+/// Space in the Field: what a hand wants in a hurry.
+void MainWindow::pauseOrResume() {
+    const VehicleSnapshot& v = link_.vehicle();
+    if (!link_.connected() || !v.armed) return;
+    if (modeName(v) == "hold")
+        link_.command("Resume", [](VehicleLink& l, std::stop_token s) { return commandResume(l, std::move(s)); });
+    else
+        link_.command("Pause", [](VehicleLink& l, std::stop_token s) { return commandPause(l, std::move(s)); });
+}
+
+/// The click that says where to go, when one is waited for.
+bool MainWindow::sendThere(GeoPoint place) {
+    if (!std::exchange(going_there_, false)) return false;
+    map_->unsetCursor();
+    if (workspace_ != Workspace::field || !link_.vehicle().armed) return false;
+    const double height = field_->flyPage()->goToHeight_m();
+    const QString what = QString("Go there, %1 above home").arg(shownNumber(height, kHeightUnit, 0));
+    link_.command(what, [place, height](VehicleLink& l, std::stop_token s) {
+        return commandGoTo(l, place, height, std::move(s));
+    });
+    return true;
+}
+
+std::map<ItemId, QString> MainWindow::itemStates() const {
+    std::map<ItemId, QString> out;
+    const PlanView& view = plan_.flownView();
+    if (!view.mission || link_.batches() != nullptr) return out;
+    const auto states = link_.states(view.toSend(), plan_.plan()->traits.item0_is_home);
+    // Where all are alike the seal says it once.
+    const bool alike = std::adjacent_find(states.begin(), states.end(), std::not_equal_to<>()) == states.end();
+    if (alike) return out;
+    std::map<ItemId, HoldState> least;
+    for (std::size_t i = 0; i < states.size() && i < view.mission->source.size(); ++i) {
+        const ItemId id = view.mission->source[i];
+        if (id == 0) continue;
+        const auto at = least.find(id);
+        if (at == least.end() || states[i] == HoldState::active ||
+            (states[i] < at->second && at->second != HoldState::active))
+            least[id] = states[i];
+    }
+    for (const auto& [id, state] : least) out[id] = holdText(state);
+    return out;
+}
+
+void MainWindow::carryOver() {
+    if (!plan_.waitUntilDerived(2000) || !plan_.flownView().mission)
+        return showMessage("The plan cannot be flown yet: see the findings");
+    CarryOverDialog dialog(&plan_, this);
+    connect(&dialog, &CarryOverDialog::message, this, &MainWindow::showMessage);
+    dialog.exec();
+}
+
+void MainWindow::vehicleHeard() {
+    const VehicleSnapshot& v = link_.vehicle();
+    if (v.boot_s && v.armed && v.height_home_m) {
+        // The clock starts with the mission, as it does in rehearsal; waiting armed on the ground does not count.
+        const bool begins = modeName(v) == "mission" && !field_modes_.empty() && field_modes_.size() == 1 &&
+                            field_modes_[0].second != "mission" && *v.height_home_m < 1;
+        if (field_start_s_ < 0 || *v.boot_s < field_start_s_ || begins) {
+            field_start_s_ = *v.boot_s;
+            field_heights_.clear();
+            field_battery_.clear();
+            field_modes_.clear();
+        }
+        const double t = *v.boot_s - field_start_s_;
+        if (field_heights_.empty() || t > field_heights_.back().first + 0.4) {
+            field_heights_.emplace_back(t, *v.height_home_m);
+            if (v.battery_percent) field_battery_.emplace_back(t, *v.battery_percent);
+            const QString mode = QString::fromStdString(modeName(v));
+            if (field_modes_.empty() || field_modes_.back().second != mode) field_modes_.emplace_back(t, mode);
+            if (workspace_ == Workspace::field) refreshTimeBand();
+        }
+    } else if (!v.armed && v.heard) {
+        if (field_start_s_ >= 0 && field_heights_.size() > 10 && workspace_ == Workspace::field) refreshTimeBand();
+        field_start_s_ = -1;
+    }
+    if (workspace_ == Workspace::field) {
+        refreshOverlay();
+        refreshFigures();
+    }
+    refreshTop();
+}
+
+void MainWindow::connectField() {
+    connect(&link_, &LinkSession::vehicleChanged, this, &MainWindow::vehicleHeard);
+    connect(&link_, &LinkSession::fetched, this, [this](const MissionSet& held) {
+        const auto back = decompile(held, *plan_.plan());
+        if (!back) return showMessage(QString::fromStdString(back.error().message));
+        plan_.replace("Read from aircraft", back->plan);
+        setWorkspace(Workspace::draft);
+        showMessage(QString("%1 mission items read from the aircraft. Undo brings the earlier plan back")
+                        .arg(held.mission.size()));
+    });
+    connect(&link_, &LinkSession::fetchFailed, this, &MainWindow::showMessage);
+    connect(field_, &FieldPanel::message, this, &MainWindow::showMessage);
+    LinkPage* page = field_->linkPage();
+    connect(page, &LinkPage::openRecording, this, [this](const QString& path) { openFile(path); });
+    connect(page, &LinkPage::movePlanWanted, this, [this](GeoPoint home) { movePlan(home); });
+    connect(page, &LinkPage::carryOverWanted, this, &MainWindow::carryOver);
+    connect(page, &LinkPage::compareWanted, this, [this] {
+        if (compare_ == nullptr) compare_ = new CompareDialog(&plan_, &link_, this);
+        compare_->present();
+    });
+    connect(page, &LinkPage::parametersWanted, this, [this] {
+        if (parameters_ == nullptr) {
+            parameters_ = new ParametersDialog(&link_, this);
+            connect(parameters_, &ParametersDialog::message, this, &MainWindow::showMessage);
+        }
+        parameters_->present();
+    });
+    connect(page, &LinkPage::logsWanted, this, [this] {
+        if (logs_ == nullptr) {
+            logs_ = new LogsDialog(&link_, dataFolder() + "/logs", this);
+            connect(logs_, &LogsDialog::message, this, &MainWindow::showMessage);
+            connect(logs_, &LogsDialog::openLog, this, [this](const QString& path) { openFile(path); });
+        }
+        logs_->present();
+    });
+    connect(field_->flyPage(), &FlyPage::goToWanted, this, [this] {
+        going_there_ = true;
+        showScene(false);
+        map_->setCursor(Qt::CrossCursor);
+        showMessage("Click the place on the map where the aircraft is to go and hold");
+    });
+    connect(&field_session_, &FieldSession::changed, this, [this] {
+        if (workspace_ != Workspace::field) return;
+        strip_->refresh();
+        itinerary_->setStates(itemStates());
+    });
+    connect(&field_session_, &FieldSession::alarmsChanged, this, &MainWindow::placeOverlays);
+    connect(&field_session_, &FieldSession::raised, this, [this](const QString& text, bool danger) {
+        if (danger) QApplication::beep();
+        if (workspace_ != Workspace::field) showMessage(text);
+    });
+    connect(&field_session_, &FieldSession::hasLanded, this, [this] {
+        showMessage(
+            "Landed. After the flight: motors off, battery out, then fetch the onboard log and look at the recording "
+            "in Debrief");
+        if (workspace_ == Workspace::field) field_->showPage(FieldPanel::Page::link);
+    });
+}
+
+}  // namespace anhinga

@@ -1,0 +1,128 @@
+// What a flight is ordered to do besides its mission, and what breaks.
+#include "core/flight/Flight.h"
+
+namespace anhinga {
+
+namespace {
+constexpr double kGravity = 9.80665;
+
+bool same(const MissionItem& a, const MissionItem& b) {
+    return a.command == b.command && a.frame == b.frame && a.x == b.x && a.y == b.y && a.z == b.z &&
+           a.param1 == b.param1 && a.param2 == b.param2 && a.param3 == b.param3;
+}
+}  // namespace
+
+/// Puts the mission's leg aside for resume().
+void Flight::keepMission() {
+    if (mode_ == FlightMode::mission) {
+        paused_from_ = FlightMode::mission;
+        wing_paused_ = wing_legs_;
+    } else if (mode_ != FlightMode::hold && mode_ != FlightMode::guided) {
+        paused_from_ = FlightMode::hold;
+    }
+    if (!kept_leg_ && paused_from_ == FlightMode::mission) {
+        kept_leg_ = leg_;
+        kept_rest_ = rest_;
+    }
+}
+
+Result<void> Flight::goTo(GeoPoint place, double amsl_m) {
+    if (!state_.armed || state_.on_ground) return fail("not flying: take off first");
+    if (fall_mps_ > 0) return fail("it is falling");
+    if (!isValid(place) || !std::isfinite(amsl_m)) return fail("no such place");
+    if (mode_ == FlightMode::landing || mode_ == FlightMode::returning) paused_from_ = FlightMode::hold;
+    keepMission();
+    leg_ = upLeg(amsl_m);
+    leg_.to = frame_.toLocal(place);
+    leg_.speed = std::min(executor_.speed_mps.value_or(setup_.vehicle.cruise_mps), setup_.vehicle.max_mps);
+    leg_.acceptance = 0.5;
+    rest_.clear();
+    if (isWing()) {
+        WingGoal goal;
+        goal.place = leg_.to;
+        goal.amsl_m = amsl_m;
+        goal.speed_mps = leg_.speed;
+        goal.acceptance_m = 30;
+        takeWing(wingLegs(wing_limits_, state_.position, state_.amsl_m, state_.velocity, goal, {}));
+    }
+    setMode(FlightMode::guided);
+    return {};
+}
+
+Result<void> Flight::changeSpeed(double mps) {
+    if (!(mps > 0 && mps <= setup_.vehicle.max_mps))
+        return fail("speed {:.1f} m/s: it flies up to {:.1f} m/s", mps, setup_.vehicle.max_mps);
+    executor_.speed_mps = mps;
+    leg_.speed = mps;
+    for (WingLeg& leg : wing_legs_) leg.speed_mps = mps;
+    return {};
+}
+
+Result<void> Flight::changeMission(std::vector<MissionItem> items) {
+    if (mode_ != FlightMode::mission || !executor_.current()) {
+        setMission(std::move(items));
+        return {};
+    }
+    const auto& now = executor_.items();
+    const std::size_t flown = *executor_.current();
+    if (flown >= items.size() || !same(now[flown], items[flown]))
+        return fail("item {} is being flown: it cannot be changed now", flown);
+    executor_.change(std::move(items));
+    return {};
+}
+
+std::optional<Flight::Target> Flight::target() const {
+    if (state_.on_ground || (mode_ != FlightMode::mission && mode_ != FlightMode::guided &&
+                             mode_ != FlightMode::returning && mode_ != FlightMode::takingOff))
+        return std::nullopt;
+    Target t{leg_.to, leg_.to_amsl, 0};
+    if (mode_ == FlightMode::returning && return_phase_ < 1) t.place = {};
+    const Vec2 line = leg_.to - leg_.from;
+    if (leg_.curve.empty() && length(line) > 1) {
+        const Vec2 along = unit(line), off = state_.position - leg_.from;
+        t.cross_m = off.x * along.y - off.y * along.x;
+    }
+    return t;
+}
+
+void Flight::cutMotors() {
+    if (!state_.armed) return;
+    note(FlightEvent::message, 0, "emergency stop: motors are off");
+    if (state_.on_ground) {
+        (void)disarm();
+        return;
+    }
+    fall_mps_ = 60;
+    setMode(FlightMode::landing);
+}
+
+void Flight::loseMotor() {
+    if (!state_.armed || state_.on_ground || fall_mps_ > 0) return;
+    note(FlightEvent::message, 0, "a motor has failed: coming down");
+    fall_mps_ = isWing() ? setup_.vehicle.descent_mps * 2 : 7;
+    setMode(FlightMode::landing);
+}
+
+/// Down with gravity until the air holds it, carried along by what speed it had.
+void Flight::fall() {
+    state_.climb_mps = std::max(-fall_mps_, state_.climb_mps - kGravity * kStep_s);
+    state_.velocity = state_.velocity * 0.97;
+    state_.position = state_.position + state_.velocity * kStep_s;
+    state_.amsl_m += state_.climb_mps * kStep_s;
+    state_.yaw_deg = wrapBearing(state_.yaw_deg + 20);
+    state_.roll_deg = 35;
+    state_.throttle_percent = 0;
+    const double ground = groundHere();
+    if (state_.amsl_m > ground + 0.05) return;
+    state_.amsl_m = ground;
+    touchDown();
+    fall_mps_ = 0;
+    (void)disarm();
+}
+
+void Flight::breakFence(SafetyAction action) {
+    if (!state_.armed || state_.on_ground || mode_ == FlightMode::landing || mode_ == FlightMode::returning) return;
+    endAction(action, "fence broken");
+}
+
+}  // namespace anhinga

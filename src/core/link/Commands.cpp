@@ -1,0 +1,203 @@
+#include "core/link/Commands.h"
+
+#include "core/base/Text.h"
+#include "core/link/Conversation.h"
+#include "core/mavlink/ModeNames.h"
+
+namespace anhinga {
+
+using mavlink::Message;
+
+namespace {
+
+const char* commandResultText(std::int64_t result) {
+    constexpr const char* kTexts[] = {"accepted",
+                                      "not possible at the moment",
+                                      "denied",
+                                      "not supported by this autopilot",
+                                      "failed",
+                                      "in progress",
+                                      "cancelled",
+                                      "only as a long command",
+                                      "only as an int command",
+                                      "height reference not supported"};
+    return result >= 0 && result < static_cast<std::int64_t>(std::size(kTexts)) ? kTexts[result] : "refused";
+}
+
+/// What the aircraft has said since; a refusal's reason comes as such a text, a little before or after it.
+std::string spokenSince(const VehicleSnapshot& v, std::uint64_t number) {
+    std::string out;
+    for (const SpokenText& t : *v.texts)
+        if (t.number > number) out += (out.empty() ? "" : "; ") + t.text;
+    return out;
+}
+std::uint64_t lastSpoken(const VehicleSnapshot& v) {
+    return v.texts->empty() ? 0 : v.texts->back().number;
+}
+
+/// Sends `m` until the vehicle acknowledges. Resent only so often as the standard wants: the vehicle tells a repeated
+/// command from a new one by the confirmation count of a COMMAND_LONG.
+Result<void> converse(VehicleLink& link, Message m, const std::string& name, const std::stop_token& stop) {
+    constexpr int kTries = 5;
+    const VehicleSnapshot before = link.snapshot();
+    const std::int64_t command = m.integer("command");
+    VehicleLink::Inbox inbox(link, {"COMMAND_ACK"});
+    AnswerTime time(std::max(0.25, link.roundTrip_s()));
+    m.set("target_system", before.system).set("target_component", before.component);
+    for (int attempt = 0; attempt < kTries; ++attempt) {
+        if (m.is("COMMAND_LONG")) m.set("confirmation", attempt);
+        link.send(m);
+        // The answer may be on a slow radio behind other things.
+        double until = monotonicMs() + std::max(0.8, 2 * time.wait_s()) * 1000;
+        while (monotonicMs() < until) {
+            if (stop.stop_requested()) return fail("{}: stopped", name);
+            const auto ack = inbox.next(0.05, stop);
+            if (!ack || ack->system != before.system || ack->integer("command") != command) continue;
+            const auto result = ack->integer("result");
+            if (result == 0) return {};
+            if (result == 5) {  // in progress: the standard asks us to wait on
+                until = monotonicMs() + 5000;
+                attempt = kTries;
+                continue;
+            }
+            // Its reason may follow the refusal.
+            std::string why = spokenSince(link.snapshot(), lastSpoken(before));
+            for (int i = 0; why.empty() && i < 10 && !stop.stop_requested(); ++i) {
+                std::this_thread::sleep_for(std::chrono::milliseconds(30));
+                why = spokenSince(link.snapshot(), lastSpoken(before));
+            }
+            return fail("{}: refused, {}{}", name, commandResultText(result), why.empty() ? "" : " (" + why + ")");
+        }
+    }
+    return fail("{}: no answer from the vehicle after {} tries", name, kTries);
+}
+
+/// Those of autopilot family 3; a family whose numbers are not known is asked by these.
+Result<void> setMode(VehicleLink& link, const char* mode, const std::string& name, const std::stop_token& stop) {
+    constexpr int kFamily = 3;
+    const VehicleSnapshot v = link.snapshot();
+    auto number = mavlink::modeNumber(v.autopilot, v.type, mode);
+    if (!number) number = mavlink::modeNumber(kFamily, v.type, mode);
+    if (!number) return fail("{}: this vehicle has no mode \"{}\"", name, mode);
+    return sendCommand(link, cmd::doSetMode, {1, static_cast<float>(*number)}, name, stop);
+}
+
+}  // namespace
+
+Result<void> sendCommand(VehicleLink& link, std::uint16_t command, const std::vector<float>& params,
+                         const std::string& name, std::stop_token stop) {
+    constexpr const char* kParams[] = {"param1", "param2", "param3", "param4", "param5", "param6", "param7"};
+    Message m("COMMAND_LONG");
+    m.set("command", command);
+    for (std::size_t i = 0; i < params.size() && i < std::size(kParams); ++i)
+        m.set(kParams[i], static_cast<double>(params[i]));
+    return converse(link, m, name, stop);
+}
+
+Result<void> sendPlaceCommand(VehicleLink& link, std::uint16_t command, const std::vector<float>& params,
+                              std::uint8_t height_frame, GeoPoint place, double height_m, const std::string& name,
+                              std::stop_token stop) {
+    constexpr const char* kParams[] = {"param1", "param2", "param3", "param4"};
+    Message m("COMMAND_INT");
+    m.set("command", command).set("frame", height_frame).set("z", height_m);
+    m.setInteger("x", toE7(place.lat_deg)).setInteger("y", toE7(place.lon_deg));
+    for (std::size_t i = 0; i < params.size() && i < std::size(kParams); ++i)
+        m.set(kParams[i], static_cast<double>(params[i]));
+    return converse(link, m, name, stop);
+}
+
+Result<void> commandArm(VehicleLink& link, std::stop_token stop) {
+    return sendCommand(link, cmd::armDisarm, {1}, "Arm", std::move(stop));
+}
+Result<void> commandDisarm(VehicleLink& link, std::stop_token stop) {
+    return sendCommand(link, cmd::armDisarm, {0}, "Disarm", std::move(stop));
+}
+
+Result<void> commandTakeOff(VehicleLink& link, double height_m, std::stop_token stop) {
+    if (auto ok = setMode(link, "guided", "Take off", stop); !ok) return ok;
+    return sendCommand(link, cmd::takeOff, {0, 0, 0, NAN, 0, 0, static_cast<float>(height_m)}, "Take off", stop);
+}
+
+Result<void> commandStart(VehicleLink& link, std::stop_token stop) {
+    // Unarmed, it would stay in a mode in which it cannot be armed. Just armed, its heartbeat may still be on the way.
+    constexpr double kPatience_ms = 1500;
+    const double start = monotonicMs();
+    while (!link.snapshot().armed) {
+        if (stop.stop_requested()) return fail("Start: stopped");
+        if (monotonicMs() - start > kPatience_ms) return fail("Start: not armed");
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    }
+    if (auto ok = setMode(link, "mission", "Start", stop); !ok) return ok;
+    return sendCommand(link, cmd::missionStart, {0, 0}, "Start", stop);
+}
+
+Result<void> commandPause(VehicleLink& link, std::stop_token stop) {
+    return sendCommand(link, cmd::pauseContinue, {0}, "Pause", std::move(stop));
+}
+Result<void> commandResume(VehicleLink& link, std::stop_token stop) {
+    return sendCommand(link, cmd::pauseContinue, {1}, "Resume", std::move(stop));
+}
+Result<void> commandReturn(VehicleLink& link, std::stop_token stop) {
+    return sendCommand(link, cmd::returnHome, {}, "Return", std::move(stop));
+}
+Result<void> commandLand(VehicleLink& link, std::stop_token stop) {
+    return sendCommand(link, cmd::land, {}, "Land", std::move(stop));
+}
+
+Result<void> commandSkipTo(VehicleLink& link, int seq, std::stop_token stop) {
+    const std::string name = fmt::format("Go to item {}", seq);
+    auto ok = sendCommand(link, cmd::setMissionCurrent, {static_cast<float>(seq), 0}, name, stop);
+    if (ok || ok.error().message.find("not supported") == std::string::npos) return ok;
+    // The older way: a message of its own, answered by the item that is then flown.
+    const VehicleSnapshot v = link.snapshot();
+    VehicleLink::Inbox inbox(link, {"MISSION_CURRENT"});
+    const double until = monotonicMs() + 6000;
+    double said_ms = 0;
+    while (monotonicMs() < until) {
+        if (stop.stop_requested()) return fail("{}: stopped", name);
+        if (monotonicMs() - said_ms > 1000) {
+            said_ms = monotonicMs();
+            link.send(Message("MISSION_SET_CURRENT")
+                          .set("target_system", v.system)
+                          .set("target_component", v.component)
+                          .set("seq", seq));
+        }
+        const auto m = inbox.next(0.1, stop);
+        if (m && m->system == v.system && m->integer("seq") == seq) return {};
+    }
+    return fail("{}: the vehicle does not go there", name);
+}
+
+Result<void> commandSpeed(VehicleLink& link, double mps, std::stop_token stop) {
+    constexpr int kFixedWing = 1;
+    const float kind = link.snapshot().type == kFixedWing ? 0.0f : 1.0f;  // SPEED_TYPE
+    return sendCommand(link, cmd::changeSpeed, {kind, static_cast<float>(mps), -1, 0},
+                       fmt::format("Speed {:.1f} m/s", mps), std::move(stop));
+}
+
+Result<void> commandHeight(VehicleLink& link, double height_home_m, std::stop_token stop) {
+    return sendCommand(link, cmd::changeHeight, {static_cast<float>(height_home_m), frame::home},
+                       fmt::format("Height {:.0f} m", height_home_m), std::move(stop));
+}
+
+Result<void> commandGoTo(VehicleLink& link, GeoPoint place, double height_home_m, std::stop_token stop) {
+    constexpr float kChangeMode = 1;
+    return sendPlaceCommand(link, cmd::reposition, {-1, kChangeMode, 0, NAN}, frame::home, place, height_home_m,
+                            "Go there", std::move(stop));
+}
+
+Result<void> commandEmergencyStop(VehicleLink& link, std::stop_token stop) {
+    constexpr float kForced = 21196;  // the standard's magic number
+    return sendCommand(link, cmd::armDisarm, {0, kForced}, "Emergency stop", std::move(stop));
+}
+
+Result<void> commandMode(VehicleLink& link, std::uint32_t custom_mode, std::stop_token stop) {
+    return sendCommand(link, cmd::doSetMode, {1, static_cast<float>(custom_mode)}, "Mode", std::move(stop));
+}
+
+Result<void> commandStoreMission(VehicleLink& link, std::stop_token stop) {
+    constexpr float kLeave = -1, kWrite = 1;
+    return sendCommand(link, cmd::storage, {kLeave, kWrite}, "Store", std::move(stop));
+}
+
+}  // namespace anhinga

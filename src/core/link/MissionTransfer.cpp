@@ -1,0 +1,359 @@
+#include "core/link/MissionTransfer.h"
+
+#include "core/base/Text.h"
+#include "core/link/Commands.h"
+
+namespace anhinga {
+
+using mavlink::Message;
+
+const char* missionTypeText(MissionType type) {
+    return type == MissionType::mission ? "route" : type == MissionType::fence ? "fence" : "rally points";
+}
+
+namespace {
+
+const char* missionResultText(std::int64_t result) {
+    constexpr const char* kTexts[] = {"accepted",
+                                      "refused",
+                                      "a height reference it does not support",
+                                      "an item it does not support",
+                                      "its memory is full",
+                                      "an item it finds invalid",
+                                      "param1 invalid",
+                                      "param2 invalid",
+                                      "param3 invalid",
+                                      "param4 invalid",
+                                      "latitude invalid",
+                                      "longitude invalid",
+                                      "height invalid",
+                                      "items out of order",
+                                      "not allowed now",
+                                      "cancelled"};
+    return result >= 0 && result < static_cast<std::int64_t>(std::size(kTexts)) ? kTexts[result] : "refused";
+}
+
+/// The talk with one vehicle about one of its three lists.
+class MissionTalk {
+  public:
+    MissionTalk(VehicleLink& link, MissionType type, const TransferOptions& options)
+        : link_(link),
+          inbox_(link, {"MISSION_REQUEST_INT", "MISSION_REQUEST", "MISSION_ACK", "MISSION_COUNT", "MISSION_ITEM_INT"}),
+          type_(type),
+          options_(options),
+          time_(link.roundTrip_s()),
+          heard_ms_(monotonicMs()) {
+        const VehicleSnapshot v = link.snapshot();
+        system_ = v.system;
+        component_ = v.component;
+    }
+    Message addressed(std::string_view name) const {
+        Message m(name);
+        m.set("target_system", system_)
+            .set("target_component", component_)
+            .set("mission_type", static_cast<int>(type_));
+        return m;
+    }
+    void say(const Message& m) {
+        last_ = m;
+        said_ms_ = first_said_ms_ = monotonicMs();
+        link_.send(m);
+    }
+    void sayUnwatched(const Message& m) { link_.send(m); }
+
+    /// The next message of one of the kinds for this list; the last one said is repeated meanwhile.
+    Result<Message> hear(std::initializer_list<std::string_view> kinds) {
+        while (true) {
+            if (auto wrong = over()) return tl::unexpected(*wrong);
+            const double now = monotonicMs();
+            if (now - said_ms_ > time_.wait_s() * 1000) {
+                link_.send(last_);
+                said_ms_ = now;
+                time_.missed();
+            }
+            if (const auto m = hearWithin(said_ms_ / 1000 + time_.wait_s() - now / 1000, kinds)) {
+                if (said_ms_ == first_said_ms_) time_.answered((monotonicMs() - said_ms_) / 1000);
+                return *m;
+            }
+        }
+    }
+    /// Whatever of the kinds comes within the time.
+    std::optional<Message> hearWithin(double seconds, std::initializer_list<std::string_view> kinds) {
+        const double until = monotonicMs() + std::max(0.001, seconds) * 1000;
+        while (monotonicMs() < until) {
+            const auto m = inbox_.next(std::min(0.25, (until - monotonicMs()) / 1000), options_.stop);
+            if (options_.stop.stop_requested()) return std::nullopt;
+            if (!m || m->system != system_) continue;
+            for (const auto kind : kinds)
+                if (m->is(kind) && m->integer("mission_type") == static_cast<int>(type_)) {
+                    heard_ms_ = monotonicMs();
+                    return m;
+                }
+        }
+        return std::nullopt;
+    }
+    /// Why it cannot go on: stopped, or nothing heard for too long.
+    std::optional<Error> over() const {
+        if (options_.stop.stop_requested()) return Error{"stopped"};
+        if (monotonicMs() - heard_ms_ > options_.silence_s * 1000)
+            return Error{fmt::format(
+                "the vehicle has not answered for {:.0f} s while the {} was transferred; check the link and try again",
+                options_.silence_s, missionTypeText(type_))};
+        return std::nullopt;
+    }
+    AnswerTime& time() { return time_; }
+    int system() const { return system_; }
+    int component() const { return component_; }
+
+  private:
+    VehicleLink& link_;
+    VehicleLink::Inbox inbox_;
+    MissionType type_;
+    const TransferOptions& options_;
+    AnswerTime time_;
+    double heard_ms_, said_ms_ = 0, first_said_ms_ = 0;
+    Message last_;
+    int system_ = 0, component_ = 0;
+};
+
+}  // namespace
+
+Message missionItemMessage(const MissionItem& i, MissionType type, int system, int component) {
+    Message m("MISSION_ITEM_INT");
+    m.set("target_system", system).set("target_component", component).set("seq", i.seq).set("frame", i.frame);
+    m.set("command", i.command).set("autocontinue", 1).set("mission_type", static_cast<int>(type));
+    m.set("param1", static_cast<double>(i.param1)).set("param2", static_cast<double>(i.param2));
+    m.set("param3", static_cast<double>(i.param3)).set("param4", static_cast<double>(i.param4));
+    m.setInteger("x", i.x).setInteger("y", i.y).set("z", static_cast<double>(i.z));
+    return m;
+}
+
+MissionItem missionItemOf(const Message& m) {
+    const auto f = [&](const char* name) { return static_cast<float>(m.number(name)); };
+    return {static_cast<std::uint16_t>(m.integer("seq")),
+            static_cast<std::uint8_t>(m.integer("frame")),
+            static_cast<std::uint16_t>(m.integer("command")),
+            f("param1"),
+            f("param2"),
+            f("param3"),
+            f("param4"),
+            static_cast<std::int32_t>(m.integer("x")),
+            static_cast<std::int32_t>(m.integer("y")),
+            f("z")};
+}
+
+namespace {
+
+/// Answers the vehicle's requests for items from..to until it acknowledges.
+Result<void> serveItems(MissionTalk& talk, MissionType type, const std::vector<MissionItem>& items, std::size_t from,
+                        std::size_t to, const TransferOptions& options) {
+    std::optional<std::size_t> served;
+    double served_ms = 0;
+    while (true) {
+        const auto m = talk.hear({"MISSION_REQUEST_INT", "MISSION_REQUEST", "MISSION_ACK"});
+        if (!m) return tl::unexpected(m.error());
+        if (m->is("MISSION_ACK")) {
+            const auto result = m->integer("type");
+            if (result != 0)
+                return fail("the vehicle does not take the {}: {}", missionTypeText(type), missionResultText(result));
+            report(options, 1, fmt::format("{} sent", missionTypeText(type)));
+            return {};
+        }
+        const auto seq = static_cast<std::size_t>(m->integer("seq"));
+        if (seq < from || seq >= to)
+            return fail("the vehicle asks for {} item {}, there are only {}", missionTypeText(type), seq, items.size());
+        // The same question twice in a moment is one that a link has doubled; answering both would double for ever.
+        const double now = monotonicMs();
+        if (served == seq && now - served_ms < talk.time().wait_s() * 500) continue;
+        served = seq;
+        served_ms = now;
+        talk.say(missionItemMessage(items[seq], type, talk.system(), talk.component()));
+        report(options, static_cast<double>(seq + 1 - from) / static_cast<double>(to - from),
+               fmt::format("sending {} {} of {}", missionTypeText(type), seq + 1, items.size()));
+    }
+}
+
+}  // namespace
+
+Result<void> uploadMission(VehicleLink& link, MissionType type, const std::vector<MissionItem>& items,
+                           const TransferOptions& options) {
+    MissionTalk talk(link, type, options);
+    if (items.empty()) {
+        talk.say(talk.addressed("MISSION_CLEAR_ALL"));
+    } else {
+        talk.say(talk.addressed("MISSION_COUNT").set("count", static_cast<double>(items.size())));
+    }
+    return serveItems(talk, type, items, 0, items.size(), options);
+}
+
+Result<void> uploadPart(VehicleLink& link, MissionType type, const std::vector<MissionItem>& items, std::size_t first,
+                        std::size_t last, const TransferOptions& options) {
+    if (first > last || last >= items.size()) return fail("no such items: {} to {} of {}", first, last, items.size());
+    MissionTalk talk(link, type, options);
+    talk.say(talk.addressed("MISSION_WRITE_PARTIAL_LIST")
+                 .set("start_index", static_cast<double>(first))
+                 .set("end_index", static_cast<double>(last)));
+    return serveItems(talk, type, items, first, last + 1, options);
+}
+
+Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType type, const TransferOptions& options) {
+    MissionTalk talk(link, type, options);
+    talk.say(talk.addressed("MISSION_REQUEST_LIST"));
+    const auto counted = talk.hear({"MISSION_COUNT"});
+    if (!counted) return tl::unexpected(counted.error());
+    const auto count = static_cast<std::size_t>(counted->integer("count"));
+
+    struct Asked {
+        double ms = 0;
+        bool again = false;
+    };
+    constexpr std::size_t kWindow = 12;
+    std::size_t window = kWindow, next = 0;
+    std::vector<std::optional<MissionItem>> items(count);
+    std::map<std::size_t, Asked> asked;  // and not answered
+    std::size_t have = 0;
+    const auto ask = [&](std::size_t seq, bool again) {
+        talk.sayUnwatched(talk.addressed("MISSION_REQUEST_INT").set("seq", static_cast<double>(seq)));
+        asked[seq] = {monotonicMs(), again};
+    };
+    while (have < count) {
+        if (auto wrong = talk.over()) return tl::unexpected(*wrong);
+        for (; asked.size() < window && next < count; ++next)
+            if (!items[next]) ask(next, false);
+        const double now = monotonicMs(), wait_ms = talk.time().wait_s() * 1000;
+        double oldest = now;
+        bool missed = false;
+        for (auto& [seq, a] : asked) {
+            if (now - a.ms > wait_ms) {
+                ask(seq, true);
+                missed = true;
+            }
+            oldest = std::min(oldest, a.ms);
+        }
+        if (missed) talk.time().missed();
+        const auto m = talk.hearWithin((oldest - now + wait_ms) / 1000, {"MISSION_ITEM_INT", "MISSION_ACK"});
+        if (!m) continue;
+        if (m->is("MISSION_ACK")) {
+            // An acknowledgement of something earlier says "accepted"; anything else is a refusal.
+            if (m->integer("type") == 0) continue;
+            if (window > 1) {
+                // It wants its items asked for one after the other.
+                window = 1;
+                asked.clear();
+                next = 0;
+                talk.say(talk.addressed("MISSION_REQUEST_LIST"));
+                if (const auto again = talk.hear({"MISSION_COUNT"}); !again) return tl::unexpected(again.error());
+                continue;
+            }
+            return fail("the vehicle broke off reading the {}: {}", missionTypeText(type),
+                        missionResultText(m->integer("type")));
+        }
+        const auto seq = static_cast<std::size_t>(m->integer("seq"));
+        if (seq >= count || items[seq]) continue;
+        if (const auto at = asked.find(seq); at != asked.end()) {
+            if (!at->second.again) talk.time().answered((monotonicMs() - at->second.ms) / 1000);
+            asked.erase(at);
+        }
+        items[seq] = missionItemOf(*m);
+        ++have;
+        report(options, static_cast<double>(have) / static_cast<double>(count),
+               fmt::format("reading {} {} of {}", missionTypeText(type), have, count));
+    }
+    talk.sayUnwatched(talk.addressed("MISSION_ACK"));
+    std::vector<MissionItem> out;
+    out.reserve(count);
+    for (auto& item : items) out.push_back(*item);
+    return out;
+}
+
+namespace {
+
+/// The three lists in the order they are sent and read: the fence first, so that a route is never held without it.
+struct Part {
+    MissionType type;
+    std::vector<MissionItem> MissionSet::*list;
+    const char* name;
+};
+constexpr Part kParts[] = {{MissionType::fence, &MissionSet::fence, "fence"},
+                           {MissionType::mission, &MissionSet::mission, "mission"},
+                           {MissionType::rally, &MissionSet::rally, "rally"}};
+
+}  // namespace
+
+Result<MissionSet> downloadAll(VehicleLink& link, const TransferOptions& options) {
+    MissionSet set;
+    for (const Part& part : kParts) {
+        auto list = downloadMission(link, part.type, options);
+        if (!list) return tl::unexpected(list.error());
+        set.*part.list = std::move(*list);
+    }
+    return set;
+}
+
+namespace {
+
+bool sameItem(const MissionItem& a, const MissionItem& b) {
+    return compareMissions("", {a}, {b}, false).empty();
+}
+
+/// Sends a list, or of it only what is not as `held` has it. Counts what was sent.
+Result<void> sendList(VehicleLink& link, MissionType type, const std::vector<MissionItem>& list,
+                      const std::vector<MissionItem>* held, bool item0_is_home, const TransferOptions& options,
+                      std::size_t& sent) {
+    if (held != nullptr && held->size() == list.size()) {
+        std::size_t first = type == MissionType::mission && item0_is_home ? 1 : 0, last = list.size();
+        while (first < last && sameItem(list[first], (*held)[first])) ++first;
+        if (first == last) return {};
+        while (sameItem(list[last - 1], (*held)[last - 1])) --last;
+        if (const auto ok = uploadPart(link, type, list, first, last - 1, options)) {
+            sent += last - first;
+            return {};
+        } else if (options.stop.stop_requested()) {
+            return ok;
+        }
+    }
+    sent += list.size();
+    return uploadMission(link, type, list, options);
+}
+
+}  // namespace
+
+Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_is_home, const TransferOptions& options,
+                          const MissionSet* held) {
+    const double n = static_cast<double>(set.mission.size() + set.fence.size() + set.rally.size()) + 1e-9;
+    double done = 0, share = 0;
+    TransferOptions scaled = options;
+    scaled.progress = [&](double of_part, const std::string& what) { report(options, done + share * of_part, what); };
+    bool rally_known = true;
+    HandOver result;
+    for (const Part& part : kParts) {
+        const auto& list = set.*part.list;
+        share = 0.8 * static_cast<double>(list.size()) / n;
+        const auto ok = sendList(link, part.type, list, held != nullptr ? &(held->*part.list) : nullptr, item0_is_home,
+                                 scaled, result.sent);
+        const bool refused = !ok && ok.error().message.find("does not take") != std::string::npos;
+        if (part.type == MissionType::rally && list.empty() && refused)
+            rally_known = false;
+        else if (!ok)
+            return tl::unexpected(ok.error());
+        done += share;
+    }
+    result.fingerprint = missionFingerprint(set);
+    for (const Part& part : kParts) {
+        if (part.type == MissionType::rally && !rally_known) continue;
+        const auto& list = set.*part.list;
+        share = 0.2 * static_cast<double>(list.size()) / n;
+        auto back = downloadMission(link, part.type, scaled);
+        if (!back) return tl::unexpected(back.error());
+        result.held.*part.list = std::move(*back);
+        const bool skip = part.type == MissionType::mission && item0_is_home;
+        for (auto& d : compareMissions(part.name, list, result.held.*part.list, skip)) result.differences.push_back(d);
+        done += share;
+    }
+    result.verified = result.differences.empty();
+    if (result.verified) result.stored = commandStoreMission(link, options.stop).has_value();
+    report(options, 1, result.verified ? "read back, agrees" : "read back, differs");
+    return result;
+}
+
+}  // namespace anhinga

@@ -1,0 +1,239 @@
+#include "core/link/Parameters.h"
+
+#include <charconv>
+#include <cstring>
+
+#include "core/base/Text.h"
+
+namespace anhinga {
+
+using mavlink::Message;
+
+namespace {
+
+constexpr ParameterInfo kKnown[] = {
+#include "core/link/ParameterInfo.inc"
+};
+constexpr int kReal32 = 9;
+constexpr std::uint64_t kBytewise = 16;  // MAV_PROTOCOL_CAPABILITY
+
+bool isInteger(int type) {
+    return type >= 1 && type <= 6;
+}
+bool bytewise(const VehicleSnapshot& v) {
+    return (v.capabilities.value_or(0) & kBytewise) != 0;
+}
+/// The value in a PARAM_VALUE or PARAM_SET: as a float, or its bits where the vehicle says so.
+double decode(double stated, int type, bool bits) {
+    if (!bits || !isInteger(type)) return stated;
+    const auto f = static_cast<float>(stated);
+    std::uint32_t raw = 0;
+    std::memcpy(&raw, &f, sizeof raw);
+    switch (type) {
+        case 1:
+            return static_cast<std::uint8_t>(raw);
+        case 2:
+            return static_cast<std::int8_t>(raw);
+        case 3:
+            return static_cast<std::uint16_t>(raw);
+        case 4:
+            return static_cast<std::int16_t>(raw);
+        case 5:
+            return raw;
+        default:
+            return static_cast<std::int32_t>(raw);
+    }
+}
+float encode(double value, int type, bool bits) {
+    if (!bits || !isInteger(type)) return static_cast<float>(value);
+    const auto raw = static_cast<std::uint32_t>(static_cast<std::int64_t>(std::llround(value)));
+    float f = 0;
+    std::memcpy(&f, &raw, sizeof f);
+    return f;
+}
+bool same(double a, double b) {
+    return static_cast<float>(a) == static_cast<float>(b);
+}
+Message addressed(std::string_view name, const VehicleSnapshot& v) {
+    return Message(name).set("target_system", v.system).set("target_component", v.component);
+}
+Error silent(const TransferOptions& options, const std::string& what) {
+    return {fmt::format("the vehicle has not answered for {:.0f} s when {}; check the link and try again",
+                        options.silence_s, what)};
+}
+
+}  // namespace
+
+std::span<const ParameterInfo> knownParameters() {
+    return kKnown;
+}
+
+const ParameterInfo* parameterInfo(const std::string& name) {
+    for (const ParameterInfo& p : kKnown)
+        if (name == p.name) return &p;
+    return nullptr;
+}
+
+Result<ParameterSet> readParameters(VehicleLink& link, const TransferOptions& options) {
+    const VehicleSnapshot v = link.snapshot();
+    const bool bits = bytewise(v);
+    VehicleLink::Inbox inbox(link, {"PARAM_VALUE"});
+    constexpr std::size_t kWindow = 10;
+    ParameterSet set;
+    std::vector<bool> have;
+    std::size_t known = 0;
+    double heard_ms = monotonicMs(), asked_ms = heard_ms;
+    link.send(addressed("PARAM_REQUEST_LIST", v));
+    while (have.empty() || known < have.size()) {
+        if (options.stop.stop_requested()) return fail("stopped");
+        const double now = monotonicMs();
+        if (now - heard_ms > options.silence_s * 1000)
+            return tl::unexpected(silent(options, "its parameters were read"));
+        const double quiet_ms = 250 + 1500 * link.roundTrip_s();
+        if (now - std::max(heard_ms, asked_ms) > quiet_ms) {
+            asked_ms = now;
+            if (have.empty()) link.send(addressed("PARAM_REQUEST_LIST", v));
+            std::size_t asked = 0;
+            for (std::size_t i = 0; i < have.size() && asked < kWindow; ++i)
+                if (!have[i]) {
+                    link.send(addressed("PARAM_REQUEST_READ", v).set("param_index", static_cast<double>(i)));
+                    ++asked;
+                }
+        }
+        const auto m = inbox.next(0.05, options.stop);
+        if (!m || m->system != v.system) continue;
+        heard_ms = monotonicMs();
+        const auto count = static_cast<std::size_t>(m->integer("param_count"));
+        const auto index = static_cast<std::size_t>(m->integer("param_index"));
+        if (have.empty()) have.assign(count, false);
+        const std::string name = m->text("param_id");
+        if (name.empty()) continue;
+        const auto type = static_cast<int>(m->integer("param_type"));
+        set[name] = {decode(m->number("param_value"), type, bits), type};
+        if (index >= have.size() || have[index]) continue;
+        have[index] = true;
+        ++known;
+        // With few left the next ones are asked for at once.
+        if (have.size() - known < kWindow) asked_ms = heard_ms - quiet_ms / 2;
+        report(options, static_cast<double>(known) / static_cast<double>(have.size()),
+               fmt::format("{} of {} parameters", known, have.size()));
+    }
+    return set;
+}
+
+namespace {
+/// Sends `m` again and again until the vehicle states the parameter.
+Result<Parameter> stated(VehicleLink& link, const Message& m, const std::string& name, const TransferOptions& options) {
+    const VehicleSnapshot v = link.snapshot();
+    VehicleLink::Inbox inbox(link, {"PARAM_VALUE"});
+    AnswerTime time(std::max(0.2, link.roundTrip_s()));
+    const double start = monotonicMs();
+    double said = 0;
+    while (monotonicMs() - start < options.silence_s * 1000) {
+        if (options.stop.stop_requested()) return fail("stopped");
+        if (monotonicMs() - said > time.wait_s() * 1000) {
+            if (said > 0) time.missed();
+            said = monotonicMs();
+            link.send(m);
+        }
+        const auto answer = inbox.next(0.05, options.stop);
+        if (!answer || answer->system != v.system || answer->text("param_id") != name) continue;
+        const auto type = static_cast<int>(answer->integer("param_type"));
+        return Parameter{decode(answer->number("param_value"), type, bytewise(v)), type};
+    }
+    return tl::unexpected(silent(options, "parameter " + name + " was asked for"));
+}
+}  // namespace
+
+Result<Parameter> readParameter(VehicleLink& link, const std::string& name, const TransferOptions& options) {
+    Message m = addressed("PARAM_REQUEST_READ", link.snapshot());
+    m.set("param_index", -1).setText("param_id", name);
+    return stated(link, m, name, options);
+}
+
+Result<Parameter> setParameter(VehicleLink& link, const std::string& name, Parameter wanted,
+                               const TransferOptions& options) {
+    if (!std::isfinite(wanted.value)) return fail("{}: the value must be a number", name);
+    if (name.empty() || name.size() > 16) return fail("\"{}\" is no name of a parameter", name);
+    const VehicleSnapshot v = link.snapshot();
+    Message m = addressed("PARAM_SET", v);
+    m.setText("param_id", name).set("param_type", wanted.type);
+    m.set("param_value", static_cast<double>(encode(wanted.value, wanted.type, bytewise(v))));
+    const auto said = stated(link, m, name, options);
+    if (!said) return said;
+    // The answer to the set may be an echo; what it holds is what it says when asked.
+    const auto held = readParameter(link, name, options);
+    if (!held) return held;
+    if (!same(held->value, wanted.value))
+        return fail("{}: the vehicle holds {}, not {} as it was told", name, parameterText(held->value),
+                    parameterText(wanted.value));
+    return held;
+}
+
+std::string parameterText(double value) {
+    constexpr double kWhole = 1e9;
+    if (value == std::floor(value) && std::abs(value) < kWhole &&
+        static_cast<double>(static_cast<float>(value)) == value)
+        return fmt::format("{:.0f}", value);
+    char text[64];
+    const auto end = std::to_chars(std::begin(text), std::end(text), static_cast<float>(value)).ptr;
+    return {text, end};
+}
+
+std::string writeParameters(const ParameterSet& set, const std::string& explanation) {
+    std::string out = "# " + explanation + "\nname,value,type\n";
+    for (const auto& [name, p] : set) out += fmt::format("{},{},{}\n", name, parameterText(p.value), p.type);
+    return out;
+}
+
+Result<ParameterSet> parseParameters(const std::string& text, const std::string& file_name) {
+    constexpr std::size_t kMost = 100000;
+    ParameterSet set;
+    std::size_t at = 0, line_number = 0;
+    while (at < text.size()) {
+        const std::size_t end = std::min(text.find('\n', at), text.size());
+        std::string line = text.substr(at, end - at);
+        at = end + 1;
+        ++line_number;
+        for (char& c : line)
+            if (c == '\t' || c == '\r' || c == ',' || c == ';') c = ' ';
+        std::vector<std::string> words;
+        std::size_t from = 0;
+        while ((from = line.find_first_not_of(' ', from)) != std::string::npos) {
+            const std::size_t to = std::min(line.find(' ', from), line.size());
+            words.push_back(line.substr(from, to - from));
+            from = to;
+        }
+        if (words.empty() || words[0][0] == '#' || words[0] == "name") continue;
+        const auto value = words.size() > 1 ? parseNumber(words[1]) : std::nullopt;
+        const bool named = words[0].size() <= 16 && std::all_of(words[0].begin(), words[0].end(), [](unsigned char c) {
+                               return std::isalnum(c) != 0 || c == '_';
+                           });
+        if (!named || !value)
+            return fail("{}: line {}: expected NAME,VALUE as in RTL_ALT,6000", file_name, line_number);
+        const auto type = words.size() > 2 ? parseNumber(words[2]) : std::optional<double>(kReal32);
+        if (!type || *type < 1 || *type > 10) return fail("{}: line {}: no such type", file_name, line_number);
+        set[words[0]] = {*value, static_cast<int>(*type)};
+        if (set.size() > kMost) return fail("{}: more than {} parameters", file_name, kMost);
+    }
+    if (set.empty()) return fail("{}: no parameters in it", file_name);
+    return set;
+}
+
+std::vector<ParameterDifference> compareParameters(const ParameterSet& ours, const ParameterSet& theirs) {
+    std::vector<ParameterDifference> out;
+    for (const auto& [name, p] : ours) {
+        const auto other = theirs.find(name);
+        if (other == theirs.end())
+            out.push_back({name, p.value, std::nullopt});
+        else if (!same(p.value, other->second.value))
+            out.push_back({name, p.value, other->second.value});
+    }
+    for (const auto& [name, p] : theirs)
+        if (!ours.contains(name)) out.push_back({name, std::nullopt, p.value});
+    std::sort(out.begin(), out.end(),
+              [](const ParameterDifference& a, const ParameterDifference& b) { return a.name < b.name; });
+    return out;
+}
+
+}  // namespace anhinga

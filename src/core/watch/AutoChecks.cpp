@@ -1,0 +1,224 @@
+#include "core/watch/AutoChecks.h"
+
+#include "core/base/Text.h"
+#include "core/geo/MagneticField.h"
+#include "core/mavlink/ModeNames.h"
+
+namespace anhinga {
+
+namespace {
+
+using enum CheckState;
+
+constexpr std::uint32_t kMag = 4, kLogging = 16777216, kPrearm = 268435456;
+constexpr double kLost_s = 3;
+
+CheckResult lacking(const char* what) {
+    return {unknown, what};
+}
+
+const VehicleSnapshot* heard(const FieldInput& in) {
+    return in.vehicle != nullptr && in.vehicle->heard ? in.vehicle : nullptr;
+}
+
+CheckResult link(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr) return {bad, "no vehicle is heard"};
+    if (v->heartbeat_age_s > kLost_s) return {bad, fmt::format("lost for {:.0f} s", v->heartbeat_age_s)};
+    const std::string trip = v->link.round_trip_ms ? fmt::format("{:.0f} ms there and back", *v->link.round_trip_ms)
+                                                   : "round trip not known yet";
+    const std::string text = fmt::format("{:.0f} % lost lately, {}", 100 * v->link.recent_loss, trip);
+    return {v->link.recent_loss > 0.1 ? bad : good, text};
+}
+
+CheckResult gps(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr || !v->fix) return lacking("not heard yet");
+    const std::string text = fmt::format("{}, {} satellites, HDOP {}", fixText(*v->fix),
+                                         v->satellites ? std::to_string(*v->satellites) : "unknown",
+                                         v->hdop ? fmt::format("{:.1f}", *v->hdop) : "unknown");
+    if (*v->fix < 3 || v->satellites.value_or(0) < 8) return {bad, text + ": wait, with free sky"};
+    if (!v->hdop) return {unknown, text};
+    return {*v->hdop <= 1.5 ? good : bad, text + (*v->hdop <= 1.5 ? "" : ": wait until it is below 1.5")};
+}
+
+CheckResult home(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr || !v->home) return lacking("the aircraft has no home yet: it sets one with a good GPS fix");
+    if (in.plan == nullptr || !in.plan->home) return {bad, "the plan has no home"};
+    const double far = distance_m(in.plan->home->position, *v->home);
+    std::string text = fmt::format("{} from the planned home", distanceText(far));
+    constexpr double kNear_m = 10, kSame_m = 3;
+    bool fine = far <= kNear_m;
+    if (v->home_amsl_m && in.home_amsl_m) {
+        const double higher = *v->home_amsl_m - *in.home_amsl_m;
+        text += fmt::format(", {:.1f} m {}", std::abs(higher), higher >= 0 ? "higher" : "lower");
+        fine = fine && std::abs(higher) <= kSame_m;
+    }
+    return {fine ? good : bad, text + (fine ? "" : ": see what changes, under Measured home")};
+}
+
+CheckResult level(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr || !v->roll_deg || !v->pitch_deg) return lacking("no attitude heard yet");
+    const double tilt = std::max(std::abs(*v->roll_deg), std::abs(*v->pitch_deg));
+    constexpr double kLevel_deg = 6;
+    return {tilt <= kLevel_deg ? good : bad, fmt::format("roll {:.0f}°, pitch {:.0f}°{}", *v->roll_deg, *v->pitch_deg,
+                                                         tilt <= kLevel_deg ? "" : ": put it level, or calibrate")};
+}
+
+CheckResult heading(const FieldInput& in) {
+    if (!in.heading_test.empty()) return {in.heading_test_good ? good : bad, in.heading_test};
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr || !v->heading_deg) return lacking("no heading heard yet");
+    return {unknown, fmt::format("says {:.0f}°: do the heading test, or compare with the map", *v->heading_deg)};
+}
+
+CheckResult compass(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr) return lacking("no vehicle is heard");
+    if (v->compass_ratio && *v->compass_ratio > 0.8)
+        return {bad, fmt::format("the aircraft distrusts it (ratio {:.1f}, should be below 0.8)", *v->compass_ratio)};
+    if (v->sensors_on && v->sensors_ok && (*v->sensors_on & kMag) != 0 && (*v->sensors_ok & kMag) == 0)
+        return {bad, "the aircraft reports it unhealthy"};
+    if (!v->field_x_ut || !v->position) return lacking("no field strength heard yet");
+    const double field = std::hypot(*v->field_x_ut, *v->field_y_ut, *v->field_z_ut);
+    const double model = magneticField(*v->position, v->amsl_m.value_or(0), in.year).field_nt / 1000;
+    const double off = 100 * (field / model - 1);
+    constexpr double kOff_percent = 20;
+    return {std::abs(off) <= kOff_percent ? good : bad,
+            fmt::format("field {:.0f} µT, the Earth's here is {:.0f} µT ({:+.0f} %){}", field, model, off,
+                        std::abs(off) <= kOff_percent ? "" : ": iron or a magnet is near")};
+}
+
+CheckResult battery(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr || !v->battery_percent) return lacking("no battery level heard yet");
+    if (in.rehearsal == nullptr) return lacking("the plan is not rehearsed");
+    const double needs = 100 - in.rehearsal->energy_left_percent, reserve = in.plan->vehicle.reserve_percent;
+    const double lands = *v->battery_percent - needs;
+    const bool enough = lands >= reserve;
+    return {
+        enough ? good : bad,
+        fmt::format("{:.0f} % now, this flight takes {:.0f} %: lands with {:.0f} %, reserve {:.0f} %{}",
+                    *v->battery_percent, needs, std::max(0.0, lands), reserve, enough ? "" : ": charge or change it")};
+}
+
+CheckResult route(const FieldInput& in) {
+    if (heard(in) == nullptr) return lacking("no vehicle is heard");
+    return {in.sealed ? good : bad,
+            in.sealed ? "sealed: the aircraft holds this plan" : "not sealed: hand the plan over"};
+}
+
+CheckResult fence(const FieldInput& in) {
+    if (heard(in) == nullptr) return lacking("no vehicle is heard");
+    if (in.plan != nullptr && in.plan->fences.empty()) return {good, "the plan has none"};
+    return {in.fence_sent ? good : bad,
+            in.fence_sent ? "sealed with the plan" : "not on the aircraft: hand the plan over"};
+}
+
+CheckResult firstWaypoint(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr || !v->position) return lacking("no position heard yet");
+    if (in.mission == nullptr) return {bad, "there is no route to fly"};
+    for (const MissionItem& item : in.mission->items) {
+        if (!isNavigation(item.command) || !hasPlace(item) || item.command == cmd::takeOff || item.x == 0) continue;
+        if (&item == &in.mission->items.front() && in.plan->traits.item0_is_home) continue;
+        const double far = distance_m(*v->position, placeOf(item)), most = in.plan->traits.first_waypoint_max_m;
+        return {far <= most ? good : bad,
+                fmt::format("{} away; it starts only within {}", distanceText(far), distanceText(most))};
+    }
+    return {good, "the route has none"};
+}
+
+CheckResult mode(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr) return lacking("no vehicle is heard");
+    const std::string name = modeName(*v);
+    const bool no = name == "mission" || name == "return" || name == "land";
+    return {no ? bad : good, no ? fmt::format("{}: it does not arm in this mode; choose manual or hold", name)
+                                : fmt::format("{}: it can be armed", name)};
+}
+
+CheckResult ready(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr || !v->sensors_present || (*v->sensors_present & kPrearm) == 0)
+        return lacking("the aircraft does not say; it will when it is armed");
+    if ((*v->sensors_ok & kPrearm) != 0) return {good, "its own checks have passed"};
+    std::string why;
+    for (auto t = v->texts->rbegin(); t != v->texts->rend(); ++t)
+        if (t->severity <= 4) {
+            why = ": " + t->text;
+            break;
+        }
+    return {bad, "its own checks have not passed" + why};
+}
+
+CheckResult storage(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr || !v->sensors_present) return lacking("not heard yet");
+    if ((*v->sensors_present & kLogging) == 0) return {unknown, "the aircraft does not say whether it logs"};
+    const bool ok = (*v->sensors_ok & kLogging) != 0;
+    return {ok ? good : bad, ok ? "the aircraft logs" : "the aircraft cannot log: is the card in and not full?"};
+}
+
+CheckResult kind(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr || in.plan == nullptr) return lacking("no vehicle is heard");
+    enum { fixedWing = 1, helicopter = 4 };
+    const VehicleKind is = v->type == fixedWing    ? VehicleKind::fixedWing
+                           : v->type == helicopter ? VehicleKind::helicopter
+                                                   : VehicleKind::multirotor;
+    const bool same = is == in.plan->vehicle.kind;
+    return {same ? good : bad,
+            same ? fmt::format("a {}, as planned", vehicleText(is))
+                 : fmt::format("a {}; the plan is for a {}", vehicleText(is), vehicleText(in.plan->vehicle.kind))};
+}
+
+CheckResult returnHeight(const FieldInput& in) {
+    if (in.parameters == nullptr) return lacking("parameters are not read: open them once");
+    const auto at = in.parameters->find("RTL_ALT");
+    if (at == in.parameters->end()) return lacking("the aircraft has no such parameter");
+    const double held = at->second.value / 100, planned = in.plan->return_height_m;
+    const bool same = std::abs(held - planned) < 0.5;
+    return {same ? good : bad, fmt::format("{:.0f} m above home on the aircraft, {:.0f} m planned{}", held, planned,
+                                           same ? "" : ": set parameter RTL_ALT")};
+}
+
+CheckResult transmitter(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr) return lacking("no vehicle is heard");
+    if (v->radio_us.empty()) return {unknown, "no pilot's transmitter is heard"};
+    return {good, fmt::format("{} channels heard", v->radio_us.size())};
+}
+
+constexpr AutoCheck kChecks[] = {{"link", "Link", link},
+                                 {"gps", "GPS fix", gps},
+                                 {"home", "Home", home},
+                                 {"kind", "Kind of vehicle", kind},
+                                 {"level", "Level", level},
+                                 {"heading", "Heading agrees with the map", heading},
+                                 {"compass", "Compass field", compass},
+                                 {"battery", "Battery for this flight", battery},
+                                 {"route", "Route on the aircraft", route},
+                                 {"fence", "Fence on the aircraft", fence},
+                                 {"first-waypoint", "First waypoint near enough", firstWaypoint},
+                                 {"return-height", "Return height", returnHeight},
+                                 {"mode", "Mode that can be armed", mode},
+                                 {"ready", "Aircraft says it is ready", ready},
+                                 {"storage", "Onboard logging", storage},
+                                 {"transmitter", "Pilot's transmitter", transmitter}};
+
+}  // namespace
+
+std::span<const AutoCheck> autoChecks() {
+    return kChecks;
+}
+
+const AutoCheck* autoCheck(const std::string& name) {
+    for (const AutoCheck& c : kChecks)
+        if (name == c.name) return &c;
+    return nullptr;
+}
+
+}  // namespace anhinga

@@ -1,0 +1,36 @@
+// How far each mission item has got on its way from the plan into the aircraft.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/mission/Mission.h"
+
+namespace anhinga {
+
+/// Each includes those before it.
+enum class HoldState {
+    drawn,      // in the plan; the aircraft holds something else there, or nothing is known of it
+    sent,       // on its way, or sent and not read back yet
+    confirmed,  // read back from the aircraft and the same
+    stored,     // and kept over a power cut, as the aircraft says
+    active      // being flown now
+};
+/// "kept here, not sent", "sent, not read back", "confirmed", "stored for power-off", "being flown".
+const char* holdText(HoldState state);
+
+struct HoldInput {
+    const std::vector<MissionItem>& plan;
+    const std::vector<MissionItem>* held = nullptr;  // as read back; null: not read
+    std::size_t sent = 0;                            // the first so many are on their way
+    bool item0_is_home = true, stored = false;
+    std::optional<int> flown = {};  // the item being flown, when the aircraft flies this mission
+};
+/// One entry a mission item.
+std::vector<HoldState> holdStates(const HoldInput& input);
+
+/// From which mission item on a change can still be made in flight: `ahead` items after the one being flown.
+/// Nothing when nothing can be changed (`ahead` 0).
+std::optional<int> firstChangeable(std::optional<int> flown, int ahead);
+
+}  // namespace anhinga

@@ -1,0 +1,40 @@
+// Where a flight is in its rehearsal: the moment of the rehearsal it corresponds to, what was rehearsed there, and what
+// follows from the difference.
+#pragma once
+
+#include <memory>
+#include <optional>
+
+#include "core/flight/Rehearse.h"
+#include "core/link/VehicleState.h"
+
+namespace anhinga {
+
+struct FlightProgress {
+    double rehearsed_s = 0;                                // time of the rehearsal that fits where the aircraft is
+    double left_s = 0;                                     // to its end
+    double beside_m = 0;                                   // distance from the place it was rehearsed to be at
+    std::optional<double> height_home_m, battery_percent;  // rehearsed there
+    int photos = 0;                                        // rehearsed up to there
+    /// Battery at landing when the rest costs what it costs so far, compared with the rehearsal; percent.
+    std::optional<double> battery_at_landing;
+};
+
+/// Follows one flight; repeats are told apart because it only looks ahead of where it was.
+class ProgressFollower {
+  public:
+    explicit ProgressFollower(std::shared_ptr<const FlightLog> rehearsal);
+    /// Nothing as long as the vehicle does not fly the mission of the rehearsal.
+    std::optional<FlightProgress> follow(const VehicleSnapshot& vehicle);
+    void restart();
+
+  private:
+    std::shared_ptr<const FlightLog> log_;
+    const Channel *lat_ = nullptr, *lon_ = nullptr, *item_ = nullptr, *height_ = nullptr;
+    std::size_t at_ = 0;
+    bool begun_ = false;
+    std::optional<double> last_boot_s_, battery_began_;
+    double rehearsed_began_ = 100;
+};
+
+}  // namespace anhinga

@@ -1,0 +1,283 @@
+#include "session/FieldSession.h"
+
+#include "core/base/Text.h"
+#include "core/geo/MagneticField.h"
+#include "core/pattern/Heights.h"
+
+namespace anhinga {
+
+FieldSession::FieldSession(PlanSession* plan, LinkSession* link, QObject* parent)
+    : QObject(parent), plan_(plan), link_(link) {
+    timer_.setInterval(200);
+    connect(&timer_, &QTimer::timeout, this, &FieldSession::look);
+    timer_.start();
+    connect(plan_, &PlanSession::planChanged, this, &FieldSession::look);
+    connect(plan_, &PlanSession::derivedChanged, this, &FieldSession::look);
+    connect(link_, &LinkSession::stateChanged, this, &FieldSession::look);
+    connect(link_, &LinkSession::sealed, this, &FieldSession::noteSeal);
+}
+
+// ---- the plan on the aircraft
+
+bool FieldSession::sealHolds() const {
+    const PlanView& view = plan_->flownView();
+    // Sorties are those of the plan as it is only once they are worked out.
+    const bool known = plan_->upToDate() && (plan_->sortie() == 0 || plan_->derived()->complete);
+    return link_->seal() == LinkSession::Seal::sealed && known && view.mission &&
+           missionFingerprint(view.toSend()) == link_->sealFingerprint();
+}
+
+const Seal* FieldSession::notedSeal() const {
+    return plan_->plan()->sealOf(plan_->sortie());
+}
+
+bool FieldSession::notedSealFits() const {
+    const Seal* seal = notedSeal();
+    const PlanView& view = plan_->flownView();
+    return seal != nullptr && plan_->upToDate() && view.mission &&
+           missionFingerprint(view.toSend()) == seal->fingerprint;
+}
+
+QString FieldSession::sealLine() const {
+    switch (link_->seal()) {
+        case LinkSession::Seal::none:
+            break;
+        case LinkSession::Seal::failed:
+            return "not handed over";
+        case LinkSession::Seal::differs:
+            return "aircraft differs";
+        case LinkSession::Seal::sealed:
+            return sealHolds() ? "sealed " + link_->sealTime().toString("HH:mm") : "changed since sealed";
+    }
+    const Seal* seal = notedSeal();
+    if (seal == nullptr) return "kept here, not sent";
+    const QString when = QDateTime::fromSecsSinceEpoch(static_cast<qint64>(seal->time_unix_s)).toString("d MMM HH:mm");
+    return notedSealFits() ? "sealed " + when + ", not checked" : "changed since " + when;
+}
+
+void FieldSession::noteSeal(const HandOver& result) {
+    const int sortie = plan_->sortie();
+    const bool in_parts = link_->batches() != nullptr;
+    Seal seal;
+    seal.sortie = sortie;
+    seal.fingerprint = link_->sealFingerprint();
+    seal.time_unix_s = std::floor(unixNow());
+    seal.vehicle = link_->vehicle().system;
+    seal.revision = plan_->plan()->revision;
+    seal.mission = static_cast<int>(in_parts && plan_->flownView().mission ? plan_->flownView().mission->items.size()
+                                                                           : result.held.mission.size());
+    seal.fence = static_cast<int>(result.held.fence.size());
+    seal.rally = static_cast<int>(result.held.rally.size());
+    seal.stored = result.stored;
+    const Seal* before = plan_->plan()->sealOf(sortie);
+    // Read back once more and still the same: the time it was sealed stays.
+    if (before != nullptr && before->fingerprint == seal.fingerprint && before->vehicle == seal.vehicle &&
+        before->stored == seal.stored)
+        return;
+    plan_->edit("Seal", [&](Plan& p) {
+        std::erase_if(p.seals, [&](const Seal& s) { return s.sortie == sortie; });
+        p.seals.push_back(seal);
+    });
+}
+
+Result<void> FieldSession::handOver(bool in_batches) {
+    const PlanView& view = plan_->flownView();
+    if (!view.mission) return tl::unexpected(Error{view.not_sendable});
+    const Plan& plan = *plan_->plan();
+    const VehicleSnapshot& v = link_->vehicle();
+    const MissionSet set = view.toSend();
+    if (in_batches) return link_->handOverBatches(set, plan.traits.item_limit, plan.traits.item0_is_home);
+    if (v.armed && link_->held() && v.mission_item) {
+        const auto first = firstChangeable(v.mission_item, plan.traits.change_ahead);
+        if (!first) return fail("this autopilot cannot be given a change in flight");
+        const auto differences = compareMissions("", set.mission, link_->held()->mission, plan.traits.item0_is_home);
+        for (const MissionDifference& d : differences)
+            if (d.seq >= 0 && d.seq < *first)
+                return fail("mission item {} is flown or too near: changes can be sent from item {} on", d.seq, *first);
+    }
+    link_->handOver(set, plan.traits.item0_is_home);
+    return {};
+}
+
+bool FieldSession::changeWaits() const {
+    return link_->connected() && link_->vehicle().armed && link_->held() && !sealHolds() &&
+           plan_->flownView().mission && modeName(link_->vehicle()) != "return";
+}
+
+std::set<ItemId> FieldSession::frozen() const {
+    std::set<ItemId> out;
+    const VehicleSnapshot& v = link_->vehicle();
+    const auto& mission = plan_->flownView().mission;
+    if (!link_->connected() || !v.heard || !v.armed || !mission || !link_->held()) return out;
+    const auto flown = link_->flownItem();
+    if (!flown || *flown <= 0) return out;
+    // With repeats, what was flown may be flown again: the item is frozen, not its way back.
+    const auto first = firstChangeable(flown, plan_->plan()->traits.change_ahead);
+    const std::size_t end = first ? static_cast<std::size_t>(*first) : mission->source.size();
+    for (std::size_t i = 0; i < std::min(end, mission->source.size()); ++i)
+        if (mission->source[i] != 0) out.insert(mission->source[i]);
+    return out;
+}
+
+void FieldSession::check() {
+    const PlanView& view = plan_->flownView();
+    if (view.mission) link_->check(view.toSend(), plan_->plan()->traits.item0_is_home);
+}
+
+void FieldSession::setLocked(bool locked) {
+    if (!locked) return plan_->newRevision();
+    plan_->edit("Lock", [](Plan& p) { p.locked = true; });
+}
+
+// ---- checklist
+
+void FieldSession::lookAtChecklist() {
+    const Plan& plan = *plan_->plan();
+    const VehicleSnapshot& v = link_->vehicle();
+    const auto rehearsal = plan_->flownRehearsal();
+    FieldInput in;
+    in.plan = &plan;
+    in.vehicle = link_->connected() ? &v : nullptr;
+    in.rehearsal = rehearsal.get();
+    in.mission = plan_->flownView().mission ? &*plan_->flownView().mission : nullptr;
+    in.home_amsl_m = homeAmsl(plan, plan_->terrain().get());
+    in.sealed = in.fence_sent = sealHolds();
+    in.parameters = link_->parameters().empty() ? nullptr : &link_->parameters();
+    if (heading_.stage() != HeadingTest::Stage::idle) in.heading_test = heading_.text();
+    in.heading_test_good = heading_.good();
+    in.year = 1970 + unixNow() / (365.2425 * 86400);
+    checklist_.clear();
+    for (const CheckItem& item : plan.checklist) {
+        ChecklistEntry entry{item, false, CheckState::unknown, ""};
+        if (const AutoCheck* check = item.automatic.empty() ? nullptr : autoCheck(item.automatic)) {
+            const CheckResult r = check->look(in);
+            entry.automatic = true;
+            entry.state = r.state;
+            entry.text = QString::fromStdString(r.text);
+        } else if (item.ticked_unix_s > 0) {
+            entry.state = CheckState::good;
+            entry.text =
+                QDateTime::fromSecsSinceEpoch(static_cast<qint64>(item.ticked_unix_s)).toString("d MMM yyyy HH:mm");
+        }
+        // One that cannot be known may be vouched for by hand.
+        if (entry.automatic && entry.state == CheckState::unknown && item.ticked_unix_s > 0) {
+            entry.state = CheckState::good;
+            entry.text += ", ticked by hand";
+        }
+        checklist_.push_back(std::move(entry));
+    }
+}
+
+void FieldSession::tick(ItemId id, bool on) {
+    plan_->edit(on ? "Tick" : "Untick", [&](Plan& p) {
+        for (CheckItem& c : p.checklist)
+            if (c.id == id) c.ticked_unix_s = on ? std::floor(unixNow()) : 0;
+    });
+}
+
+void FieldSession::untickAll() {
+    plan_->edit("Untick all", [](Plan& p) {
+        for (CheckItem& c : p.checklist) c.ticked_unix_s = 0;
+    });
+}
+
+QStringList FieldSession::openMusts() const {
+    QStringList out;
+    for (const ChecklistEntry& e : checklist_)
+        if (e.item.must && e.open())
+            out << QString::fromStdString(e.item.text) + (e.text.isEmpty() ? QString() : ": " + e.text);
+    return out;
+}
+
+void FieldSession::beginHeadingTest() {
+    const VehicleSnapshot& v = link_->vehicle();
+    const GeoPoint place = v.position ? *v.position : plan_->plan()->home ? plan_->plan()->home->position : GeoPoint{};
+    const double year = 1970 + unixNow() / (365.2425 * 86400);
+    heading_.begin(magneticField(place, v.amsl_m.value_or(0), year).field_nt / 1000);
+}
+
+// ---- measured home
+
+void FieldSession::lookAtHome() {
+    const VehicleSnapshot& v = link_->vehicle();
+    if (!link_->connected() || !v.home || v.armed) {
+        home_moved_.reset();
+        home_of_plan_.reset();
+        return;
+    }
+    // Worked out anew only when something of it is another.
+    if (home_of_plan_ == plan_->plan() && home_of_vehicle_ == v.home && home_of_vehicle_amsl_m_ == v.home_amsl_m)
+        return;
+    home_of_plan_ = plan_->plan();
+    home_of_vehicle_ = v.home;
+    home_of_vehicle_amsl_m_ = v.home_amsl_m;
+    home_moved_ = homeMove(*plan_->plan(), plan_->terrain().get(), v);
+    constexpr double kSame_m = 1, kSameHeight_m = 0.5;
+    if (home_moved_ && home_moved_->distance_m < kSame_m && std::abs(home_moved_->higher_m.value_or(0)) < kSameHeight_m)
+        home_moved_.reset();
+}
+
+void FieldSession::takeMeasuredHome() {
+    const VehicleSnapshot& v = link_->vehicle();
+    if (!v.home) return;
+    plan_->edit("Home as the aircraft measured it", [&](Plan& p) { p = withMeasuredHome(p, v); });
+}
+
+// ---- in flight
+
+void FieldSession::look() {
+    const VehicleSnapshot& v = link_->vehicle();
+    const bool heard = link_->connected() && v.heard;
+    const double now_s = monotonicMs() / 1000;
+    if (heard) {
+        if (watched_plan_ != plan_->plan()) {
+            watched_plan_ = plan_->plan();
+            alarms_.setPlan(*watched_plan_);
+        }
+        const auto rehearsal = plan_->failure() ? nullptr : plan_->flownRehearsal();
+        if (rehearsal != followed_ || !follower_) {
+            followed_ = rehearsal;
+            follower_ = std::make_unique<ProgressFollower>(rehearsal ? rehearsal->log : nullptr);
+        }
+        VehicleSnapshot seen = v;
+        seen.mission_item = link_->flownItem();
+        progress_ = follower_->follow(seen);
+        heading_.look(v, now_s);
+        const bool different = alarms_.watch(v, progress_, now_s);
+        for (const Alarm& a : alarms_.takeRaised()) {
+            link_->mark("alarm " + QString::fromStdString(a.text));
+            emit raised(QString::fromStdString(a.text), a.level == AlarmLevel::danger);
+        }
+        if (different) emit alarmsChanged();
+        flew_ = flew_ || (v.armed && v.height_home_m.value_or(0) > 2);
+        if (was_armed_ && !v.armed && flew_) {
+            landed_ = true;
+            flew_ = false;
+            emit hasLanded();
+        }
+        if (v.armed) landed_ = false;
+        was_armed_ = v.armed;
+    } else {
+        progress_.reset();
+        if (!alarms_.alarms().empty()) {
+            alarms_.clear();
+            emit alarmsChanged();
+        }
+        was_armed_ = flew_ = false;
+    }
+    plan_->setFrozen(frozen());
+    lookAtHome();
+    lookAtChecklist();
+    emit changed();
+}
+
+void FieldSession::acknowledge(const std::string& id) {
+    alarms_.acknowledge(id);
+    emit alarmsChanged();
+}
+
+void FieldSession::mark(const QString& note) {
+    link_->mark(note);
+}
+
+}  // namespace anhinga

@@ -1,0 +1,103 @@
+// The day in the field, between plan and link: whether the aircraft holds this plan, the checklist as it looks now,
+// alarms, progress against the rehearsal, the measured home, and which items can still be changed in flight.
+#pragma once
+
+#include <QObject>
+#include <QString>
+#include <QTimer>
+#include <memory>
+
+#include "core/watch/Alarms.h"
+#include "core/watch/AutoChecks.h"
+#include "session/LinkSession.h"
+#include "session/PlanSession.h"
+
+namespace anhinga {
+
+struct ChecklistEntry {
+    CheckItem item;
+    bool automatic = false;
+    CheckState state = CheckState::unknown;  // of a manual item: good when ticked, else unknown
+    QString text;                            // why
+    bool open() const { return state != CheckState::good; }
+};
+
+class FieldSession : public QObject {
+    Q_OBJECT
+  public:
+    FieldSession(PlanSession* plan, LinkSession* link, QObject* parent = nullptr);
+
+    // ---- the plan on the aircraft
+    /// True when the aircraft holds the plan, or the sortie chosen, as it is now, read back and compared.
+    bool sealHolds() const;
+    /// In a few words: "kept here, not sent", "sealed 10:42", "changed since sealed", ...
+    QString sealLine() const;
+    /// The seal noted in the plan for what is chosen; null when it was never sealed.
+    const Seal* notedSeal() const;
+    /// True when the noted seal is of the plan as it is now.
+    bool notedSealFits() const;
+    /// Sends the plan (or the difference), or says why it cannot. In flight only what is far enough ahead may differ.
+    Result<void> handOver(bool in_batches);
+    /// True while a mission is flown and the plan differs from what the aircraft holds.
+    bool changeWaits() const;
+    /// Items of the plan that cannot be changed now.
+    std::set<ItemId> frozen() const;
+    void check();
+    void setLocked(bool locked);
+
+    // ---- checklist
+    const std::vector<ChecklistEntry>& checklist() const { return checklist_; }
+    void tick(ItemId id, bool on);
+    void untickAll();
+    /// Must-items that are open, by their text.
+    QStringList openMusts() const;
+    HeadingTest& headingTest() { return heading_; }
+    void beginHeadingTest();
+
+    // ---- measured home
+    /// Nothing when there is none to compare, or it is as planned (within 1 m, and 0.5 m in height).
+    const std::optional<HomeMove>& homeMoved() const { return home_moved_; }
+    /// The aircraft's home becomes the plan's.
+    void takeMeasuredHome();
+
+    // ---- in flight
+    const std::vector<Alarm>& alarms() const { return alarms_.alarms(); }
+    void acknowledge(const std::string& id);
+    const std::optional<FlightProgress>& progress() const { return progress_; }
+    /// A mark in the recording, with a few words.
+    void mark(const QString& note);
+    /// True from a landing on until the next flight or until it was put away.
+    bool landed() const { return landed_; }
+    void putLandedAway() { landed_ = false; }
+
+  signals:
+    void changed();  // anything of the above, a few times a second at most
+    void alarmsChanged();
+    void raised(const QString& text, bool danger);
+    void hasLanded();
+
+  private:
+    void look();
+    void lookAtChecklist();
+    void lookAtHome();
+    void noteSeal(const HandOver& result);
+
+    PlanSession* plan_;
+    LinkSession* link_;
+    QTimer timer_;
+    std::vector<ChecklistEntry> checklist_;
+    AlarmWatch alarms_;
+    PlanPtr watched_plan_;
+    std::shared_ptr<const Rehearsal> followed_;
+    std::unique_ptr<ProgressFollower> follower_;
+    std::optional<FlightProgress> progress_;
+    HeadingTest heading_;
+    std::optional<HomeMove> home_moved_;
+    PlanPtr home_of_plan_;
+    std::optional<GeoPoint> home_of_vehicle_;
+    std::optional<double> home_of_vehicle_amsl_m_;
+    bool was_armed_ = false, flew_ = false, landed_ = false;
+    int ticks_ = 0;
+};
+
+}  // namespace anhinga

@@ -1,0 +1,319 @@
+// What links do in the field: cuts at every phase of a flight, packets twice and out of order, strangers, several
+// vehicles, slow radios, hostile streams.
+#include <catch2/catch.hpp>
+
+#include <fcntl.h>
+#include <stdlib.h>
+
+#include <filesystem>
+
+#include "core/Rig.h"
+#include "core/link/Rates.h"
+#include "core/logio/LogReader.h"
+#include "core/mavlink/Frame.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+using mavlink::Message;
+
+TEST_CASE("after a cut at any phase of a flight the state is right again within two seconds", "[link][cut]") {
+    struct Phase {
+        const char* name;
+        std::function<bool(const VehicleSnapshot&)> when;
+    };
+    const Phase phases[] = {{"on the ground", [](const VehicleSnapshot& v) { return v.heard; }},
+                            {"climbing", [](const VehicleSnapshot& v) { return v.height_home_m.value_or(0) > 8; }},
+                            {"on the way", [](const VehicleSnapshot& v) { return v.mission_item.value_or(0) >= 4; }},
+                            {"returning", [](const VehicleSnapshot& v) { return modeName(v) == "return"; }},
+                            {"landed", [](const VehicleSnapshot& v) { return v.disarmed_at_s.has_value(); }}};
+    TempDir dir;
+    VehicleLink::Options ours;
+    ours.record_path = dir / "r.tlog";
+    {
+        StandInOptions o = standInOptions(6);
+        o.lost_link = SafetyAction::carryOn;
+        Rig rig(o, {}, ours);
+        const auto h = handOver(rig.link(), {rowMission(5), {}, {}}, true);
+        REQUIRE(h);
+        REQUIRE(h->verified);
+        bool started = false;
+        for (const Phase& phase : phases) {
+            INFO(phase.name);
+            REQUIRE(rig.until(30, phase.when));
+            rig.cut(true);
+            std::this_thread::sleep_for(std::chrono::milliseconds(1300));
+            CHECK(rig.link().snapshot().heartbeat_age_s > 1);
+            rig.cut(false);
+            const double back = monotonicMs();
+            CHECK(rig.until(2, [&](const VehicleSnapshot& v) { return v.heartbeat_age_s < 0.5; }));
+            CHECK(monotonicMs() - back < 2000);
+            const VehicleSnapshot v = rig.link().snapshot();
+            CHECK(v.armed == (started && std::string(phase.name) != "landed"));
+            if (!started) {
+                started = true;
+                REQUIRE(commandArm(rig.link()));
+                REQUIRE(commandStart(rig.link()));
+            }
+        }
+        // Each was executed once, however often it was said.
+        CHECK(rig.standin().executed().at(cmd::armDisarm) == 1);
+        CHECK(rig.standin().executed().at(cmd::missionStart) == 1);
+    }
+    const auto log = openLog(dir / "r.tlog");
+    REQUIRE(log);
+    CHECK((*log)->damaged_bytes == 0);
+    CHECK((*log)->events.size() >= 2);
+}
+
+TEST_CASE("a command whose answer is lost is said again and executed once", "[link][command][cut]") {
+    Rig rig(standInOptions());
+    // The answer alone is lost: what the vehicle says is cut while it hears.
+    std::atomic<int> dropped{0};
+    LinkConditions bad;
+    bad.loss = 0.5;
+    bad.duplicate = 0.3;
+    bad.reorder = 0.2;
+    bad.latency_ms = 30;
+    for (unsigned seed = 1; seed <= 6; ++seed) {
+        bad.seed = seed;
+        rig.conditions(bad);
+        (void)commandArm(rig.link());
+        (void)commandDisarm(rig.link());
+    }
+    rig.conditions({});
+    const auto done = rig.standin().executed();
+    INFO("arm or disarm executed " << done.at(cmd::armDisarm) << " times for 12 commands");
+    CHECK(done.at(cmd::armDisarm) <= 12);
+    CHECK(done.at(cmd::armDisarm) >= 8);
+}
+
+TEST_CASE("two vehicles on one link are told apart, and one is chosen", "[link][several]") {
+    const int port = freePort();
+    auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), {});
+    REQUIRE(link);
+    const auto standin = [&](int system, const char* home) {
+        return std::make_unique<Process>(
+            std::string(BIN_DIR) + "/anhinga-standin",
+            std::vector<std::string>{"--link", fmt::format("udp:127.0.0.1:{}", port), "--system",
+                                     fmt::format("{}", system), "--home", home, "--run-for", "30"});
+    };
+    const auto first = standin(4, "47.31,-20.12,0"), second = standin(9, "47.32,-20.13,10");
+    const double until = monotonicMs() + 8000;
+    while (monotonicMs() < until &&
+           ((*link)->vehicles().size() < 2 || !(*link)->snapshotOf(9).position || !(*link)->snapshotOf(4).position))
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    REQUIRE((*link)->vehicles() == std::vector<int>{4, 9});
+    (*link)->choose(9);
+    CHECK((*link)->snapshot().system == 9);
+    CHECK((*link)->snapshot().position->lat_deg == Approx(47.32).margin(1e-4));
+    CHECK((*link)->snapshotOf(4).position->lat_deg == Approx(47.31).margin(1e-4));
+    REQUIRE(commandArm(**link));
+    const double end = monotonicMs() + 4000;
+    while (monotonicMs() < end && !(*link)->snapshotOf(9).armed)
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    CHECK((*link)->snapshotOf(9).armed);
+    CHECK_FALSE((*link)->snapshotOf(4).armed);
+    CHECK((*link)->snapshotOf(9).link.lost == 0);
+}
+
+TEST_CASE("the round trip is measured and the link's load counted", "[link][quality]") {
+    LinkConditions slow;
+    slow.latency_ms = 60;
+    Rig rig(standInOptions(), slow);
+    REQUIRE(rig.until(8, [](const VehicleSnapshot& v) { return v.link.round_trip_ms && v.link.bytes_per_s > 100; }));
+    const LinkQuality q = rig.link().snapshot().link;
+    CHECK(*q.round_trip_ms > 110);
+    CHECK(*q.round_trip_ms < 300);
+    CHECK(q.messages_per_s > 5);
+    CHECK(q.rates == 1);
+}
+
+TEST_CASE("the vehicle says what it can do and which modes it offers", "[link]") {
+    Rig rig(standInOptions());
+    REQUIRE(rig.until(8, [](const VehicleSnapshot& v) { return v.capabilities && v.modes.size() > 5 && v.home; }));
+    const VehicleSnapshot v = rig.link().snapshot();
+    CHECK((*v.capabilities & 16384) != 0);  // fences
+    CHECK(v.firmware == "1.2.0");
+    CHECK(std::any_of(v.modes.begin(), v.modes.end(),
+                      [](const OfferedMode& m) { return m.name == "hold" && m.selectable; }));
+    CHECK(std::any_of(v.modes.begin(), v.modes.end(), [](const OfferedMode& m) { return !m.selectable; }));
+}
+
+TEST_CASE("rates fall on a radio that cannot carry them, and rise again", "[link][rates]") {
+    RateGovernor g;
+    double t = 0;
+    CHECK_FALSE(g.judge(t, 0.02, std::nullopt));
+    CHECK(g.judge(t += 5, 0.3, std::nullopt));
+    CHECK(g.share() == 0.5);
+    CHECK_FALSE(g.judge(t += 1, 0.3, std::nullopt));  // the last change has not shown its effect yet
+    CHECK(g.judge(t += 5, 0.02, 10));                 // the radio's buffer is full
+    CHECK(g.share() == 0.25);
+    for (int i = 0; i < 10; ++i) g.judge(t += 5, 0.5, std::nullopt);
+    CHECK(g.share() == 0.125);
+    for (int i = 0; i < 60; ++i) g.judge(t += 5, 0.01, 90);
+    CHECK(g.share() == 1);
+    CHECK(g.due(t, 1, 0, std::nullopt));
+    CHECK_FALSE(g.due(t + 1, 1, 0, std::nullopt));
+    CHECK(g.due(t + 2, 2, 0, std::nullopt));  // another vehicle
+}
+
+TEST_CASE("a serial line carries the conversation and is opened again after it was gone", "[link][serial]") {
+    // A pseudo terminal: its other end plays the vehicle's radio.
+    const int master = posix_openpt(O_RDWR | O_NOCTTY);
+    REQUIRE(master >= 0);
+    REQUIRE(grantpt(master) == 0);
+    REQUIRE(unlockpt(master) == 0);
+    const std::string device = ptsname(master);
+    auto link = VehicleLink::open("serial:" + device + ":57600", {});
+    REQUIRE(link);
+    Message beat("HEARTBEAT");
+    beat.system = beat.component = 1;
+    beat.set("type", 2).set("autopilot", 3);
+    const std::string bytes = mavlink::encode(beat);
+    REQUIRE(write(master, bytes.data(), bytes.size()) == static_cast<ssize_t>(bytes.size()));
+    CHECK((*link)->waitForVehicle(3));
+    char heard[512];
+    CHECK(read(master, heard, sizeof heard) > 10);  // our heartbeat
+    CHECK(static_cast<unsigned char>(heard[0]) == 0xFD);
+    close(master);
+    CHECK_FALSE(VehicleLink::open("serial:/dev/no-such-device:57600", {}));
+    CHECK_FALSE(VehicleLink::open("serial:/dev/ttyS0", {}));
+    CHECK(parseLinkAddress("serial:/dev/ttyUSB0:57600")->port == 57600);
+    TempDir dir;
+    std::filesystem::create_directories(dir / "serial/by-id");
+    spit(dir / "serial/by-id/usb-radio-1", "");
+    spit(dir / "ttyUSB0", "");
+    CHECK(serialDevices(dir.path()) == std::vector<std::string>{dir / "serial/by-id/usb-radio-1"});
+    std::filesystem::remove_all(dir / "serial");
+    CHECK(serialDevices(dir.path()) == std::vector<std::string>{dir / "ttyUSB0"});
+}
+
+TEST_CASE("a recording is rotated, marked, and read over all its files", "[link][recorder]") {
+    TempDir dir;
+    auto recorder = Recorder::create(dir / "r.tlog", 1000);
+    REQUIRE(recorder);
+    Message beat("HEARTBEAT");
+    beat.set("type", 2).set("autopilot", 3);
+    beat.system = beat.component = 1;
+    const std::string bytes = mavlink::encode(beat);
+    for (int i = 0; i < 100; ++i) (*recorder)->add({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()});
+    (*recorder)->sync();
+    const auto files = (*recorder)->files();
+    CHECK(files.size() >= 3);
+    CHECK(files[1] == dir / "r-2.tlog");
+    std::size_t beats = 0;
+    for (const std::string& f : files) {
+        const auto log = openLog(f);
+        REQUIRE(log);
+        beats += (*log)->message_counts.at("HEARTBEAT");
+    }
+    CHECK(beats == 100);
+}
+
+namespace {
+/// A message of that kind with values a hostile or broken sender could put into it.
+Message hostile(const mavlink::MessageInfo& info, std::mt19937& random) {
+    Message m(info.name);
+    m.system = static_cast<std::uint8_t>(random() % 3 == 0 ? random() : 1);
+    m.component = static_cast<std::uint8_t>(random() % 3 == 0 ? random() : 1);
+    m.sequence = static_cast<std::uint8_t>(random());
+    switch (random() % 4) {
+        case 0:  // anything
+            for (std::size_t i = 0; i < info.full_length; ++i) m.payload[i] = static_cast<std::uint8_t>(random());
+            break;
+        case 1:  // all bits: NaN, -1, 65535, texts without an end
+            std::memset(m.payload, 0xFF, info.full_length);
+            break;
+        case 2:
+            for (const mavlink::FieldInfo& f : info.fields)
+                for (int i = 0; i < std::max<int>(1, f.count); ++i)
+                    m.set(f.name, random() % 2 == 0 ? INFINITY : 1e300, i);
+            break;
+        default:  // zeros
+            break;
+    }
+    return m;
+}
+}  // namespace
+
+TEST_CASE("no stream of bytes or hostile values moves our state wrongly", "[link][hostile]") {
+    std::mt19937 random(99);
+    VehicleState state;
+    Message beat("HEARTBEAT");
+    beat.system = beat.component = 1;
+    beat.set("type", 2).set("autopilot", 3).set("base_mode", 128).set("custom_mode", 3);
+    state.take(beat, 0);
+    int tried = 0;
+    for (int round = 0; round < 40; ++round)
+        for (const mavlink::MessageInfo& info : mavlink::allMessages()) {
+            if (info.name == "HEARTBEAT") continue;
+            Message m = hostile(info, random);
+            m.system = 1;
+            state.take(m, round);
+            ++tried;
+            const VehicleSnapshot v = state.at(round);
+            REQUIRE(v.armed);
+            REQUIRE((!v.position || isValid(*v.position)));
+            REQUIRE((!v.home || isValid(*v.home)));
+            REQUIRE((!v.last_photo || isValid(*v.last_photo)));
+            for (const auto& value : {v.roll_deg, v.pitch_deg, v.yaw_deg, v.amsl_m, v.height_home_m, v.air_mps,
+                                      v.wind_mps, v.wind_from_deg, v.cross_track_m, v.compass_ratio, v.vibration_x,
+                                      v.desired_roll_deg, v.desired_pitch_deg, v.hdop, v.field_x_ut})
+                REQUIRE((!value || std::isfinite(*value)));
+            REQUIRE((!v.heading_deg || (*v.heading_deg >= 0 && *v.heading_deg <= 360)));
+            REQUIRE(v.texts->size() <= 200);
+            REQUIRE(v.modes.size() <= 64);
+        }
+    std::printf("%d hostile messages\n", tried);
+}
+
+TEST_CASE("a second ground station and strangers' numbers do not become our vehicle", "[link][hostile]") {
+    Rig rig(standInOptions());
+    const VehicleSnapshot before = rig.link().snapshot();
+    const int port = freePort();
+    (void)port;
+    Message other("HEARTBEAT");
+    other.system = 254;
+    other.component = 190;
+    other.set("type", 6).set("autopilot", 8);
+    VehicleState stranger;
+    stranger.take(other, 0);
+    CHECK_FALSE(stranger.heard());
+    Message camera("HEARTBEAT");
+    camera.system = 1;
+    camera.component = 100;
+    camera.set("type", 30).set("autopilot", 8).set("base_mode", 128);
+    VehicleState ours;
+    Message beat("HEARTBEAT");
+    beat.system = beat.component = 1;
+    beat.set("type", 2).set("autopilot", 3);
+    ours.take(beat, 0);
+    ours.take(camera, 1);
+    CHECK_FALSE(ours.at(1).armed);
+    CHECK(ours.at(1).component == 1);
+    CHECK(before.system == 1);
+}
+
+TEST_CASE("random bytes and broken frames on a living link do no harm", "[link][hostile]") {
+    const int port = freePort();
+    auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), {});
+    REQUIRE(link);
+    auto talker = Transport::open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>) {});
+    REQUIRE(talker);
+    std::mt19937 random(5);
+    Message beat("HEARTBEAT");
+    beat.system = beat.component = 1;
+    beat.set("type", 2).set("autopilot", 3);
+    const std::string good = mavlink::encode(beat);
+    for (int i = 0; i < 400; ++i) {
+        (*talker)->send(rubbish(random() % 600, static_cast<unsigned>(random())));
+        for (const std::string& bad : damaged(good + good, 4, static_cast<unsigned>(random()))) (*talker)->send(bad);
+        const auto& all = mavlink::allMessages();
+        const auto& info = all[random() % all.size()];
+        if (info.name != "HEARTBEAT") (*talker)->send(mavlink::encode(hostile(info, random)));
+        if (i % 20 == 0) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    }
+    (*talker)->send(good);
+    REQUIRE((*link)->waitForVehicle(3));
+    CHECK_FALSE((*link)->snapshot().armed);
+}
