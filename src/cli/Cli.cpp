@@ -25,7 +25,9 @@ int runCli(int argc, char** argv) {
         return sub;
     };
     const auto link = [&](CLI::App* sub) {
-        sub->add_option("--link", a.link, "udp-listen:PORT, udp:HOST:PORT, tcp:HOST:PORT")->required();
+        sub->add_option("--link", a.link, "udp-listen:PORT, udp:HOST:PORT, tcp:HOST:PORT or serial:DEVICE:BAUD")
+            ->required();
+        sub->add_option("--sign", a.sign, "passphrase of the key that everything is signed with");
     };
 
     plan(command("check", "findings of a plan", cliCheck));
@@ -107,6 +109,15 @@ int runCli(int argc, char** argv) {
     link(fly);
     fly->add_option("--record", a.record, "recording to write (.tlog)");
     fly->add_option("--timeout", a.timeout_s, "seconds to wait for the landing")->check(CLI::Range(1.0, 1e6));
+    CLI::App* params = command("params", "parameters of the aircraft", cliParams);
+    link(params);
+    params->add_option("--set", a.sets, "NAME=VALUE (may be repeated), read back")->allow_extra_args(false);
+    params->add_option("--out", a.out, "file to write them to (.csv)");
+    CLI::App* logs = command("logs", "logs aboard", cliLogs);
+    link(logs);
+    CLI::Option* get = logs->add_option("--get", a.get_log, "number of the log to fetch")->check(CLI::Range(0, 65535));
+    logs->add_option("--out", a.out, "file to write it to")->needs(get);
+    logs->add_flag("--ftp", a.over_ftp, "as a file over MAVLink FTP");
     command("inspect", "what is in a log", cliInspect)->add_option("LOG", a.log)->required();
     CLI::App* channel = command("channel", "one channel of a log", cliChannel);
     channel->add_option("LOG", a.log)->required();

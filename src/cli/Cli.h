@@ -41,6 +41,10 @@ struct CliArguments {
     int resume_item = 0, resume_photo = 0;
     double timeout_s = 3600;  // of a flight
     PatternOptions pattern;
+    std::vector<std::string> sets;  // NAME=VALUE
+    int get_log = -1;
+    bool over_ftp = false, store = false;
+    std::string sign;
 };
 
 CliResult cliCheck(const CliArguments& a);
@@ -56,6 +60,8 @@ CliResult cliCompile(const CliArguments& a);
 CliResult cliSend(const CliArguments& a);
 CliResult cliFetch(const CliArguments& a);
 CliResult cliFly(const CliArguments& a);
+CliResult cliParams(const CliArguments& a);
+CliResult cliLogs(const CliArguments& a);
 CliResult cliInspect(const CliArguments& a);
 CliResult cliChannel(const CliArguments& a);
 CliResult cliExport(const CliArguments& a);

@@ -2,9 +2,13 @@
 #include <thread>
 
 #include "cli/Common.h"
+#include "core/base/File.h"
 #include "core/base/Text.h"
 #include "core/link/Commands.h"
+#include "core/link/Ftp.h"
+#include "core/link/LogFetch.h"
 #include "core/link/MissionTransfer.h"
+#include "core/link/Parameters.h"
 
 namespace anhinga {
 
@@ -20,7 +24,10 @@ std::unique_ptr<VehicleLink> connect(const CliArguments& a, CliResult& failed) {
         failed = unusable(address.error());
         return nullptr;
     }
-    auto link = VehicleLink::open(a.link, {a.record, {}});
+    VehicleLink::Options options;
+    options.record_path = a.record;
+    if (!a.sign.empty()) options.key = mavlink::signingKey(a.sign);
+    auto link = VehicleLink::open(a.link, options);
     if (!link) {
         failed = linkFailed(link.error().message);
         return nullptr;
@@ -81,6 +88,86 @@ CliResult cliFetch(const CliArguments& a) {
     out.text = fmt::format("{} mission, {} fence and {} rally items into {}", held->mission.size(), held->fence.size(),
                            held->rally.size(), a.out);
     for (const std::string& note : back->notes) out.text += "\n" + note;
+    return out;
+}
+
+CliResult cliParams(const CliArguments& a) {
+    std::vector<std::pair<std::string, double>> wanted;
+    for (const std::string& text : a.sets) {
+        const auto equals = text.find('=');
+        const auto value = equals == std::string::npos ? std::nullopt : parseNumber(text.substr(equals + 1));
+        if (!value) return unusable({"--set " + text + ": expected NAME=VALUE"});
+        wanted.emplace_back(text.substr(0, equals), *value);
+    }
+    CliResult failed;
+    const auto link = connect(a, failed);
+    if (!link) return failed;
+    auto set = readParameters(*link);
+    if (!set) return linkFailed(set.error().message);
+    CliResult out;
+    for (const auto& [name, value] : wanted) {
+        const auto at = set->find(name);
+        if (at == set->end()) return unusable({name + ": the aircraft has no such parameter"});
+        const auto held = setParameter(*link, name, {value, at->second.type});
+        if (held) {
+            at->second = *held;
+            continue;
+        }
+        // Answered, but not as told: that is a no; no answer is a failure of the link.
+        if (held.error().message.find("holds") == std::string::npos) return linkFailed(held.error().message);
+        out.error = held.error().message;
+        out.code = 1;
+    }
+    if (!a.out.empty()) {
+        const std::string text = writeParameters(
+            *set, fmt::format("parameters of vehicle {}, read {}", link->snapshot().system, isoUtc(unixNow())));
+        if (const auto ok = writeFileAtomic(a.out, text); !ok) return unusable(ok.error());
+    }
+    Json params = Json::object();
+    for (const auto& [name, p] : *set) {
+        params[name] = p.value;
+        out.text += fmt::format("{} {}\n", name, parameterText(p.value));
+    }
+    out.json = {{"params", params}};
+    return out;
+}
+
+CliResult cliLogs(const CliArguments& a) {
+    if (a.get_log >= 0 && a.out.empty()) return unusable({"--get needs --out FILE"});
+    CliResult failed;
+    const auto link = connect(a, failed);
+    if (!link) return failed;
+    const auto logs = listLogs(*link);
+    if (!logs) return linkFailed(logs.error().message);
+    CliResult out;
+    Json list = Json::array();
+    const OnboardLog* wanted = nullptr;
+    for (const OnboardLog& log : *logs) {
+        const std::string time = log.time_unix_s > 0 ? isoUtc(log.time_unix_s) : "";
+        list.push_back({{"id", log.id}, {"bytes", log.bytes}, {"time_utc", time}});
+        out.text += fmt::format("{:4} {:10} bytes  {}\n", log.id, log.bytes, time);
+        if (log.id == a.get_log) wanted = &log;
+    }
+    out.json = {{"logs", list}};
+    if (a.get_log < 0) return out;
+    if (wanted == nullptr) return unusable({fmt::format("there is no log {} aboard", a.get_log)});
+    TransferOptions patient;
+    patient.silence_s = 60;
+    Result<Fetched> got = tl::unexpected(Error{"not tried"});
+    if (a.over_ftp) {
+        // The files stand in the order of the log numbers.
+        const auto files = ftpList(*link, "/logs");
+        if (!files) return linkFailed(files.error().message);
+        const auto index = static_cast<std::size_t>(wanted - logs->data());
+        if (index >= files->size()) return linkFailed("the aircraft offers no such file");
+        got = ftpFetch(*link, "/logs/" + (*files)[index].name, a.out, patient);
+    } else {
+        got = fetchLog(*link, *wanted, a.out, patient);
+    }
+    if (!got) return linkFailed(got.error().message);
+    out.json["bytes"] = got->bytes;
+    out.json["seconds"] = got->seconds;
+    out.text += fmt::format("log {}: {} bytes in {:.1f} s into {}", a.get_log, got->bytes, got->seconds, a.out);
     return out;
 }
 

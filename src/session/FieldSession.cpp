@@ -271,6 +271,28 @@ void FieldSession::look() {
     emit changed();
 }
 
+void FieldSession::putLandedAway() {
+    landed_ = false;
+    emit changed();
+}
+
+QString FieldSession::landedText() const {
+    const VehicleSnapshot& v = link_->vehicle();
+    const auto r = plan_->flownRehearsal();
+    QString text = "Landed";
+    if (v.armed_at_s && v.disarmed_at_s)
+        text += " after " + QString::fromStdString(durationText(*v.disarmed_at_s - *v.armed_at_s));
+    if (r && r->photos > 0)
+        text += QString(": %1 of %2 photos").arg(v.photos).arg(r->photos);
+    else if (v.photos > 0)
+        text += QString(": %1 photos").arg(v.photos);
+    if (v.battery_percent) {
+        text += QString(", battery %1 %").arg(*v.battery_percent, 0, 'f', 0);
+        if (r) text += QString(" (rehearsed %1 %)").arg(r->energy_left_percent, 0, 'f', 0);
+    }
+    return text;
+}
+
 void FieldSession::acknowledge(const std::string& id) {
     alarms_.acknowledge(id);
     emit alarmsChanged();

@@ -68,7 +68,9 @@ class FieldSession : public QObject {
     void mark(const QString& note);
     /// True from a landing on until the next flight or until it was put away.
     bool landed() const { return landed_; }
-    void putLandedAway() { landed_ = false; }
+    void putLandedAway();
+    /// Time, photos and battery of the flight that has landed, against its rehearsal.
+    QString landedText() const;
 
   signals:
     void changed();  // anything of the above, a few times a second at most

@@ -137,7 +137,23 @@ PlanSession::~PlanSession() {
     running_.request_stop();
 }
 
+namespace {
+/// True when both fly the same: only what belongs to the paper differs.
+bool sameFlown(Plan a, const Plan& b) {
+    a.title = b.title;
+    a.notes = b.notes;
+    a.checklist = b.checklist;
+    a.seals = b.seals;
+    a.revision = b.revision;
+    a.locked = b.locked;
+    a.next_id = b.next_id;
+    return a == b;
+}
+}  // namespace
+
 void PlanSession::set(PlanPtr plan) {
+    // Ticks, seals and notes change nothing of what is flown: all that was worked out holds on.
+    const bool paper = upToDate() && derived_->complete && derived_->covered && sameFlown(*plan_, *plan);
     plan_ = std::move(plan);
     std::set<ItemId> kept;
     for (const ItemId id : selection_)
@@ -146,8 +162,17 @@ void PlanSession::set(PlanPtr plan) {
     selection_ = std::move(kept);
     const TerrainPtr before = terrain_;
     followTerrain();
-    request();
+    if (paper && terrain_ == before) {
+        auto same = std::make_shared<Derived>(*derived_);
+        same->plan = plan_;
+        derived_ = same;
+        const std::lock_guard lock(mutex_);
+        result_ = same;
+    } else {
+        request();
+    }
     emit planChanged();
+    if (paper) emit derivedChanged();
     if (lost) emit selectionChanged();
     if (terrain_ != before) emit terrainChanged();
 }
@@ -258,20 +283,6 @@ void PlanSession::restore(const QString& path, Plan plan) {
 void PlanSession::replace(const QString& name, Plan plan) {
     edit(name, [&](Plan& p) { p = std::move(plan); });
 }
-
-namespace {
-/// True when both fly the same: only what belongs to the paper differs.
-bool sameFlown(Plan a, const Plan& b) {
-    a.title = b.title;
-    a.notes = b.notes;
-    a.checklist = b.checklist;
-    a.seals = b.seals;
-    a.revision = b.revision;
-    a.locked = b.locked;
-    a.next_id = b.next_id;
-    return a == b;
-}
-}  // namespace
 
 QString PlanSession::objection(const Plan& after) const {
     if (plan_->locked && after.locked && !sameFlown(*plan_, after))

@@ -209,6 +209,40 @@ TEST_CASE("a flown plan is recorded, inspected, read channel by channel and expo
     CHECK(cli("inspect --json " + (dir / "logs/flight-001.ulg")).json()["sessions"].size() == 1);
 }
 
+TEST_CASE("parameters and logs of the aircraft are read, set and fetched on the command line", "[cli][link]") {
+    TempDir dir, aboard;
+    spit(aboard / "flight-001.ulg", rubbish(40000, 5));
+    const int port = freePort();
+    Process standin(std::string(BIN_DIR) + "/anhinga-standin", {"--link", fmt::format("tcp-listen:{}", port), "--logs",
+                                                                aboard.path(), "--sign", "heron", "--run-for", "40"});
+    std::this_thread::sleep_for(std::chrono::milliseconds(300));
+    const std::string link = fmt::format(" --link tcp:127.0.0.1:{} --sign heron ", port);
+    const auto params = cli("params --json --set RTL_ALT=4200 --out " + (dir / "p.csv") + link);
+    INFO(params.err);
+    REQUIRE(params.code == 0);
+    CHECK(params.json()["params"]["RTL_ALT"] == 4200);
+    CHECK(slurp(dir / "p.csv").find("RTL_ALT,4200,") != std::string::npos);
+    const auto refused = cli("params --json --set RTL_ALT=1e9" + link);
+    CHECK(refused.code == 1);
+    CHECK(refused.err.find("holds 4200") != std::string::npos);
+    CHECK(cli("params --set NOTHING=1" + link).code == 2);
+    CHECK(cli("params --set RTL_ALT" + link).code == 2);
+    const auto logs = cli("logs --json" + link);
+    REQUIRE(logs.code == 0);
+    REQUIRE(logs.json()["logs"].size() == 1);
+    CHECK(logs.json()["logs"][0]["bytes"] == 40000);
+    for (const bool ftp : {false, true}) {
+        const std::string to = dir / (ftp ? "b.ulg" : "a.ulg");
+        const auto got = cli("logs --json --get 1 --out " + to + (ftp ? " --ftp" : "") + link);
+        INFO(got.err);
+        REQUIRE(got.code == 0);
+        CHECK(got.json()["bytes"] == 40000);
+        CHECK(slurp(to) == slurp(aboard / "flight-001.ulg"));
+    }
+    CHECK(cli("logs --get 7 --out " + (dir / "x") + link).code == 2);
+    CHECK(cli("logs --get 1" + link).code == 2);
+}
+
 TEST_CASE("no vehicle on the link is failure 3", "[cli][link]") {
     const Ran r = cli("send --json " + kPatrol + " --link udp-listen:" + std::to_string(freePort()));
     CHECK(r.code == 3);

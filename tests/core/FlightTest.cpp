@@ -6,6 +6,7 @@
 #include "core/logio/LogReader.h"
 #include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
+#include "core/plan/ProfileLibrary.h"
 #include "support.h"
 
 using namespace anhinga;
@@ -59,6 +60,99 @@ Result<Rehearsal> flown(const Plan& plan, RehearseOptions options = {},
 }
 
 }  // namespace
+
+TEST_CASE("a mission is changed while it is flown and while it is paused, and never lost by it", "[flight][orders]") {
+    const Plan plan = rowPlan(5);
+    const auto items = compileMission(plan, expand(plan, nullptr))->items;
+    auto lifted = items;
+    for (MissionItem& i : lifted)
+        if (i.seq + 3u >= lifted.size() && i.command == cmd::waypoint) i.z = 75;
+    for (const bool paused : {false, true}) {
+        Flight flight(flightSetup(plan, 0, nullptr, {}));
+        flight.setMission(items);
+        REQUIRE(flight.arm());
+        REQUIRE(flight.startMission());
+        for (int i = 0; i < 400; ++i) flight.step();
+        if (paused) {
+            REQUIRE(flight.pause());
+            for (int i = 0; i < 50; ++i) flight.step();
+        }
+        REQUIRE(flight.changeMission(lifted));
+        auto elsewhere = items;
+        for (MissionItem& i : elsewhere) i.x += 100000;
+        if (!paused) CHECK_FALSE(flight.changeMission(elsewhere));
+        if (paused) REQUIRE(flight.resume());
+        double highest = 0;
+        for (int i = 0; i < 20000 && flight.state().armed; ++i) {
+            flight.step();
+            if (flight.mode() == FlightMode::mission) highest = std::max(highest, flight.heightHome_m());
+        }
+        CHECK(highest == Approx(75).margin(1));
+        CHECK_FALSE(flight.state().armed);  // it came home
+    }
+}
+
+TEST_CASE("orders in flight: go there, speed, height, and the mission goes on afterwards", "[flight][orders]") {
+    for (const bool wing : {false, true}) {
+        Plan plan = rowPlan(8);
+        if (wing) plan.vehicle = skimmer();
+        Flight flight(flightSetup(plan, 0, nullptr, {}));
+        flight.setMission(compileMission(plan, expand(plan, nullptr))->items);
+        CHECK_FALSE(flight.goTo(plan.home->position, 50));
+        REQUIRE(flight.arm());
+        REQUIRE(flight.startMission());
+        for (int i = 0; i < 600; ++i) flight.step();
+        const GeoPoint aside = destination(plan.home->position, 0, 400);
+        REQUIRE(flight.goTo(aside, 65));
+        double nearest = INFINITY, height = 0;
+        for (int i = 0; i < 1500; ++i) {
+            flight.step();
+            if (const double d = distance_m(flight.place(), aside); d < nearest) {
+                nearest = d;
+                height = flight.heightHome_m();
+            }
+        }
+        CHECK(nearest < (wing ? 60 : 1));
+        CHECK(height == Approx(65).margin(wing ? 8 : 1));
+        CHECK(flight.mode() == FlightMode::hold);
+        CHECK_FALSE(flight.changeSpeed(500));
+        REQUIRE(flight.changeSpeed(wing ? 17 : 5));
+        REQUIRE(flight.resume());
+        CHECK(flight.mode() == FlightMode::mission);
+        for (int i = 0; i < 40000 && flight.state().armed; ++i) flight.step();
+        CHECK_FALSE(flight.state().armed);
+        CHECK(flight.executor().visits().size() >= 9);
+    }
+}
+
+TEST_CASE("motors that stop or fail bring it down, and it says so", "[flight][orders]") {
+    for (const bool stop : {false, true}) {
+        const Plan plan = rowPlan(3);
+        Flight flight(flightSetup(plan, 0, nullptr, {}));
+        REQUIRE(flight.arm());
+        REQUIRE(flight.takeOff(60));
+        for (int i = 0; i < 400; ++i) flight.step();
+        REQUIRE(flight.heightHome_m() > 50);
+        (void)flight.takeEvents();
+        if (stop)
+            flight.cutMotors();
+        else
+            flight.loseMotor();
+        CHECK_FALSE(flight.pause());
+        double fastest = 0;
+        int steps = 0;
+        for (; steps < 1000 && flight.state().armed; ++steps) {
+            flight.step();
+            fastest = std::min(fastest, flight.state().climb_mps);
+        }
+        CHECK_FALSE(flight.state().armed);
+        CHECK(flight.heightHome_m() == Approx(0).margin(0.1));
+        CHECK(fastest == Approx(stop ? -std::sqrt(2 * 9.80665 * 60) : -7).margin(stop ? 3 : 0.1));
+        bool said = false;
+        for (const FlightEvent& e : flight.takeEvents()) said |= e.text.find("motor") != std::string::npos;
+        CHECK(said);
+    }
+}
 
 TEST_CASE("repeats visit items in exactly the agreed order", "[flight][executor][repeat]") {
     struct Row {

@@ -123,4 +123,21 @@ inline void answer(QMessageBox::StandardButton button) {
     });
 }
 
+/// The same for a box that comes within a few seconds.
+inline void answerWhenAsked(QMessageBox::StandardButton button) {
+    auto* timer = new QTimer(qApp);
+    auto tries = std::make_shared<int>(0);
+    QObject::connect(timer, &QTimer::timeout, timer, [timer, tries, button] {
+        constexpr int kTries = 50;
+        for (QWidget* w : QApplication::topLevelWidgets())
+            if (auto* box = qobject_cast<QMessageBox*>(w); box != nullptr && box->isVisible()) {
+                timer->stop();
+                timer->deleteLater();
+                return box->button(button)->click();
+            }
+        if (++*tries > kTries) timer->deleteLater();
+    });
+    timer->start(100);
+}
+
 }  // namespace anhinga::testing

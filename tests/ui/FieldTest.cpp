@@ -63,6 +63,7 @@ TEST_CASE("a plan with a stop finding is handed over only when said twice", "[ui
 
 TEST_CASE("a refused command shows its reason", "[ui][field]") {
     Connected c;
+    c.d.press("field tab Fly");
     c.d.press("command Start");
     REQUIRE(c.d.until(6000, [&] {
         return !c.d.window.link().commands().empty() && c.d.window.link().commands()[0].state == CommandNote::refused;

@@ -171,7 +171,9 @@ TEST_CASE("a sortie is handed over, flown, broken off and gone on with", "[ui][s
     CHECK(box->count() == 3);
     box->setCurrentIndex(2);
     emit box->activated(2);
+    d.press("field tab Fly");
     CHECK_FALSE(d.child<QPushButton>("resume later")->isVisible());
+    d.press("field tab Link");
     d.press("hand over");
     REQUIRE(d.until(12000, [&] { return d.window.link().seal() == LinkSession::Seal::sealed; }));
     // Sealed is the sortie, not the plan.
@@ -194,6 +196,7 @@ TEST_CASE("a sortie is handed over, flown, broken off and gone on with", "[ui][s
     REQUIRE(done("Return", [](VehicleLink& l, std::stop_token s) { return commandReturn(l, std::move(s)); }));
     const int taken = link.vehicle().photos;
     REQUIRE(d.until(20000, [&] { return link.vehicle().heard && !link.vehicle().armed; }));
+    d.press("field tab Fly");
     REQUIRE(d.until(3000, [&] { return d.child<QPushButton>("resume later")->isVisible(); }));
     d.press("resume later");
     d.settle();
@@ -220,15 +223,19 @@ TEST_CASE("a camera that is started by hand is said before hand-over and holds a
     d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
     d.press("connect");
     REQUIRE(d.until(8000, [&] { return d.window.link().vehicle().heard; }));
+    d.press("field tab Fly");
     auto* running = d.child<QCheckBox>("camera by hand");
     CHECK(running->isVisible());
     CHECK_FALSE(d.child<QPushButton>("command Arm")->isEnabled());
+    d.press("field tab Link");
     answer(QMessageBox::No);
     d.press("hand over");
     CHECK(d.window.link().seal() == LinkSession::Seal::none);
     CHECK_FALSE(d.window.link().busy());
+    d.press("field tab Fly");
     QTest::mouseClick(running, Qt::LeftButton, Qt::NoModifier, QPoint(8, running->height() / 2));
     CHECK(d.child<QPushButton>("command Arm")->isEnabled());
+    d.press("field tab Link");
     answer(QMessageBox::Yes);
     d.press("hand over");
     REQUIRE(d.until(12000, [&] { return d.window.link().seal() == LinkSession::Seal::sealed; }));
@@ -236,6 +243,7 @@ TEST_CASE("a camera that is started by hand is said before hand-over and holds a
     CHECK_FALSE(d.child<QPushButton>("command Arm")->isEnabled());
     d.window.plan().edit("camera", [](Plan& p) { p.camera.triggered = true; });
     d.settle();
+    d.press("field tab Fly");
     CHECK_FALSE(running->isVisible());
     CHECK(d.child<QPushButton>("command Arm")->isEnabled());
 }

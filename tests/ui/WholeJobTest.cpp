@@ -268,6 +268,7 @@ TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, 
     d.window.plan().undo();
     d.settle();
     CHECK(d.child<QLabel>("seal")->text().contains("Sealed"));
+    d.press("field tab Fly");
     // A click does not arm; holding does.
     auto* arm = d.child<QPushButton>("command Arm");
     QTest::mouseClick(arm, Qt::LeftButton);
@@ -283,6 +284,7 @@ TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, 
     d.press("command Start");  // again, in the air: answered all the same
     REQUIRE(d.until(30000, [&] { return !d.window.link().vehicle().armed; }));
     CHECK(d.window.link().vehicle().track->size() > 20);
+    d.press("field tab Link");
     d.press("open recording");
     REQUIRE(d.until(8000, [&] { return d.window.review().log() != nullptr; }));
     CHECK(d.window.workspace() == Workspace::debrief);

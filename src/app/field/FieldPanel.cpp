@@ -22,6 +22,27 @@ FieldPanel::FieldPanel(FieldSession* field, PlanSession* plan, LinkSession* link
         row->addWidget(tabs_[i], i == 0 ? 3 : 2);
     }
     column->addLayout(row);
+    // What follows a landing.
+    after_ = new QFrame;
+    after_->setObjectName("after flight");
+    after_->setProperty("card", true);
+    auto* after = new QVBoxLayout(after_);
+    after->setContentsMargins(10, 8, 10, 8);
+    after_text_ = new QLabel;
+    after_text_->setWordWrap(true);
+    after_text_->setObjectName("after flight text");
+    after->addWidget(after_text_);
+    auto* steps = new QHBoxLayout;
+    auto* logs = new QPushButton("Onboard logs …");
+    logs->setObjectName("after logs");
+    auto* recording = new QPushButton("Recording");
+    auto* done = new QPushButton("Done");
+    done->setObjectName("after done");
+    for (QPushButton* b : {logs, recording, done}) steps->addWidget(b);
+    after->addLayout(steps);
+    column->addWidget(after_);
+    after_->hide();
+    connect(done, &QPushButton::clicked, field_, &FieldSession::putLandedAway);
     link_page_ = new LinkPage(field, plan, link);
     checklist_page_ = new ChecklistPage(field, plan, link);
     fly_page_ = new FlyPage(field, plan, link);
@@ -48,6 +69,11 @@ FieldPanel::FieldPanel(FieldSession* field, PlanSession* plan, LinkSession* link
         if (link_->connected() && !on) fly_page_->forgetTexts();
         on = link_->connected();
     });
+    connect(logs, &QPushButton::clicked, link_page_, &LinkPage::logsWanted);
+    connect(recording, &QPushButton::clicked, this, [this] {
+        link_->flushRecording();
+        emit link_page_->openRecording(link_->recordPath());
+    });
     showPage(Page::link);
 }
 
@@ -68,6 +94,11 @@ void FieldPanel::refresh() {
     link_page_->refresh();
     checklist_page_->refresh();
     fly_page_->refresh();
+    after_->setVisible(field_->landed());
+    if (field_->landed())
+        after_text_->setText("<b>" + field_->landedText() +
+                             "</b><br>Motors off and propellers still · battery out, not hot · card safe · onboard log "
+                             "fetched · recording looked at");
     const auto n = static_cast<int>(field_->checklist().size());
     int good = 0;
     for (const ChecklistEntry& e : field_->checklist()) good += !e.open();

@@ -7,6 +7,8 @@
 #include "app/field/FlyPage.h"
 #include "app/field/LinkPage.h"
 
+class QFrame;
+class QLabel;
 class QPushButton;
 class QStackedWidget;
 
@@ -40,6 +42,8 @@ class FieldPanel : public QWidget {
     FlyPage* fly_page_;
     QStackedWidget* pages_;
     QPushButton* tabs_[3];
+    QFrame* after_;
+    QLabel* after_text_;
 };
 
 }  // namespace anhinga

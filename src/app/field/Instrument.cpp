@@ -20,8 +20,7 @@ QString bare(std::optional<double> si, const QString& unit, int decimals) {
 
 Instrument::Instrument(QWidget* parent) : QWidget(parent) {
     setObjectName("instrument");
-    setFixedSize(330, 196);
-    setAttribute(Qt::WA_TransparentForMouseEvents);
+    setMinimumSize(300, 168);
 }
 
 void Instrument::setTheme(const Theme& theme) {
@@ -41,21 +40,22 @@ void Instrument::show(const VehicleSnapshot& vehicle, const std::optional<Flight
 void Instrument::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(QPen(theme_.ink, 1));
-    p.setBrush(theme_.panel);
-    p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5);
+    p.fillRect(rect(), theme_.panel);
     if (!alive_) p.setOpacity(0.45);
-    paintLadder(p, {6, 8, 72, 138}, wing_ && vehicle_.air_mps ? vehicle_.air_mps : vehicle_.ground_mps, std::nullopt, 8,
-                wing_ ? "through air" : "over ground",
-                wing_ ? shownNumber(vehicle_.ground_mps.value_or(0), "m/s", 0) + " ground" : QString(), true);
-    paintLadder(p, {252, 8, 72, 138}, vehicle_.height_home_m, progress_ ? progress_->height_home_m : std::nullopt, 40,
-                "above home",
-                vehicle_.climb_mps ? QString("%1 %2").arg(*vehicle_.climb_mps >= 0 ? "up" : "down",
-                                                          shownNumber(std::abs(*vehicle_.climb_mps), "m/s", 1))
-                                   : QString(),
-                false);
-    paintAttitude(p, {82, 8, 166, 138});
-    paintHeading(p, {6, 152, 318, 38});
+    constexpr double kEdge = 8, kLadder = 74, kHeading = 40;
+    const double w = width() - 2 * kEdge, h = height() - 2 * kEdge - kHeading - 6;
+    const bool air = wing_ && vehicle_.air_mps;
+    paintLadder(p, {kEdge, kEdge, kLadder, h}, air ? vehicle_.air_mps : vehicle_.ground_mps, std::nullopt, 8,
+                air ? "through air" : "over ground",
+                air && vehicle_.ground_mps ? shownNumber(*vehicle_.ground_mps, "m/s", 0) + " ground" : QString(), true);
+    const QString climb = vehicle_.climb_mps
+                              ? QString("%1 %2").arg(*vehicle_.climb_mps >= 0 ? "up" : "down",
+                                                     shownNumber(std::abs(*vehicle_.climb_mps), "m/s", 1))
+                              : QString();
+    paintLadder(p, {kEdge + w - kLadder, kEdge, kLadder, h}, vehicle_.height_home_m,
+                progress_ ? progress_->height_home_m : std::nullopt, 40, "above home", climb, false);
+    paintAttitude(p, {kEdge + kLadder + 4, kEdge, w - 2 * kLadder - 8, h});
+    paintHeading(p, {kEdge, height() - kEdge - kHeading, w, kHeading});
 }
 
 void Instrument::paintAttitude(QPainter& p, const QRectF& box) const {
@@ -114,7 +114,7 @@ void Instrument::paintAttitude(QPainter& p, const QRectF& box) const {
     p.setFont(uiFont(8));
     p.drawText(box.adjusted(0, 0, -4, -2), Qt::AlignRight | Qt::AlignBottom,
                QString("roll %1°  pitch %2°").arg(*vehicle_.roll_deg, 0, 'f', 0).arg(*vehicle_.pitch_deg, 0, 'f', 0));
-    p.drawText(box.adjusted(4, 2, 0, 0), Qt::AlignLeft | Qt::AlignTop, "from behind");
+    p.drawText(box.adjusted(0, 2, -4, 0), Qt::AlignRight | Qt::AlignTop, "from behind");
     p.restore();
 }
 
@@ -138,6 +138,8 @@ void Instrument::paintLadder(QPainter& p, const QRectF& box, std::optional<doubl
         const double edge = left ? box.right() : box.left();
         for (double mark = std::ceil((shown - span / si) / step) * step; mark <= shown + span / si; mark += step) {
             const double y = scale.center().y() - (mark - shown) * pixels;
+            constexpr double kLetter = 7;
+            if (y < scale.top() + kLetter || y > scale.bottom() - kLetter) continue;
             p.setPen(QPen(theme_.quiet, 1));
             p.drawLine(QPointF(edge, y), QPointF(edge + (left ? -6 : 6), y));
             p.setFont(uiFont(7.5));

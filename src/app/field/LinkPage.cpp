@@ -54,21 +54,6 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
     key_->setObjectName("signing key");
     column->addWidget(key_);
 
-    home_box_ = new QFrame;
-    auto* home = new QVBoxLayout(home_box_);
-    home->setContentsMargins(0, 2, 0, 2);
-    home_text_ = wrapped("measured home");
-    home->addWidget(home_text_);
-    auto* home_row = new QHBoxLayout;
-    use_home_ = new QPushButton("Use this home");
-    use_home_->setObjectName("use measured home");
-    use_home_->setToolTip("The plan's home becomes the measured one: the changes above are accepted");
-    move_plan_ = new QPushButton("Move plan here …");
-    home_row->addWidget(use_home_);
-    home_row->addWidget(move_plan_);
-    home->addLayout(home_row);
-    column->addWidget(home_box_);
-
     column->addWidget(rule());
     column->addWidget(heading("Hand-over"));
     column->addWidget(new SortieChooser(plan_, false));
@@ -102,6 +87,20 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
     grid->addWidget(lock_, 2, 0);
     grid->addWidget(clear_, 2, 1);
     column->addLayout(grid);
+    home_box_ = new QFrame;
+    auto* home = new QVBoxLayout(home_box_);
+    home->setContentsMargins(0, 2, 0, 2);
+    home_text_ = wrapped("measured home");
+    home->addWidget(home_text_);
+    auto* home_row = new QHBoxLayout;
+    use_home_ = new QPushButton("Use this home");
+    use_home_->setObjectName("use measured home");
+    use_home_->setToolTip("The plan's home becomes the measured one: the changes above are accepted");
+    move_plan_ = new QPushButton("Move plan here …");
+    home_row->addWidget(use_home_);
+    home_row->addWidget(move_plan_);
+    home->addLayout(home_row);
+    column->addWidget(home_box_);
     column->addWidget(rule());
     parameters_ = button("Parameters …", "parameters", "Read, search, set and compare the aircraft's parameters");
     logs_ = button("Onboard logs …", "onboard logs", "List and fetch the logs aboard");
@@ -261,6 +260,8 @@ void LinkPage::refresh() {
 }
 
 void LinkPage::refreshSeal() {
+    // Whether the seal fits is known only once the plan is worked out again.
+    if (link_->seal() == LinkSession::Seal::sealed && !plan_->upToDate() && !link_->busy()) return;
     const auto colour = [](const QColor& c, const QString& text) {
         return QString("<span style='color:%1'><b>%2</b></span>").arg(c.name(), text);
     };

@@ -19,15 +19,21 @@ StateStrip::StateStrip(FieldSession* field, LinkSession* link, PlanSession* plan
     column->setSpacing(4);
     auto* row = new QFrame;
     row->setObjectName("state cells");
-    auto* cells = new QHBoxLayout(row);
-    cells->setContentsMargins(10, 4, 10, 4);
+    auto* inside = new QVBoxLayout(row);
+    inside->setContentsMargins(10, 4, 10, 5);
+    inside->setSpacing(2);
+    auto* cells = new QHBoxLayout;
     cells->setSpacing(14);
-    mode_ = addCell("aircraft", row);
-    next_ = addCell("flying to", row);
-    battery_ = addCell("battery", row);
-    gps_ = addCell("GPS", row);
-    wind_ = addCell("wind", row);
-    link_cell_ = addCell("link", row);
+    inside->addLayout(cells);
+    mode_ = addCell("aircraft", cells);
+    battery_ = addCell("battery", cells);
+    gps_ = addCell("GPS", cells);
+    wind_ = addCell("wind", cells);
+    link_cell_ = addCell("link", cells);
+    next_ = new QLabel;
+    next_->setObjectName("state next");
+    next_->setFont(uiFont(10));
+    inside->addWidget(next_);
     column->addWidget(row);
     alarms_ = new QVBoxLayout;
     alarms_->setSpacing(3);
@@ -35,7 +41,7 @@ StateStrip::StateStrip(FieldSession* field, LinkSession* link, PlanSession* plan
     connect(field_, &FieldSession::alarmsChanged, this, &StateStrip::refreshAlarms);
 }
 
-StateStrip::Cell StateStrip::addCell(const QString& name, QWidget* row) {
+StateStrip::Cell StateStrip::addCell(const QString& name, QHBoxLayout* row) {
     auto* cell = new QVBoxLayout;
     cell->setSpacing(0);
     auto* title = new QLabel(name);
@@ -46,7 +52,7 @@ StateStrip::Cell StateStrip::addCell(const QString& name, QWidget* row) {
     value->setFont(uiFont(10.5, true));
     cell->addWidget(title);
     cell->addWidget(value);
-    static_cast<QHBoxLayout*>(row->layout())->addLayout(cell, name == "flying to" ? 1 : 0);
+    row->addLayout(cell, 1);
     return {title, value};
 }
 
@@ -71,36 +77,58 @@ void StateStrip::put(const Cell& cell, const QString& text, int level) {
     if (cell.value->styleSheet() != sheet) cell.value->setStyleSheet(sheet);
 }
 
+void StateStrip::setNext(const QString& text) {
+    const QString cut = next_->fontMetrics().elidedText(inUnits(text), Qt::ElideRight, std::max(100, width() - 24));
+    if (next_->text() != cut) next_->setText(cut);
+    next_->setToolTip(inUnits(text));
+}
+
+/// What it flies to, how often it will go round, how long the rest takes, photos against those planned up to here.
+QString StateStrip::nextLine() const {
+    const VehicleSnapshot& v = link_->vehicle();
+    const auto& mission = plan_->flownView().mission;
+    const auto flown = link_->flownItem();
+    if (!v.armed) return field_->landed() ? "Landed · " + field_->sealLine() : "Plan: " + field_->sealLine();
+    QStringList parts;
+    if (flown && mission && *flown > 0 && static_cast<std::size_t>(*flown) < mission->source.size()) {
+        const ItemId id = mission->source[static_cast<std::size_t>(*flown)];
+        QString to = "To " + QString::fromStdString(itemText(*plan_->plan(), id));
+        if (v.item_distance_m) to += ", " + QString::fromStdString(distanceText(*v.item_distance_m));
+        parts << to;
+        const auto visits = visitsOf(*plan_->derived(), id);
+        const auto been = std::count(v.reached->begin(), v.reached->end(), *flown);
+        if (visits && *visits > 1 && *visits > been)
+            parts << QString("%1 more of %2 visits").arg(*visits - been).arg(*visits);
+    }
+    if (const auto& p = field_->progress()) {
+        parts << QString::fromStdString(durationText(p->left_s)) + " to the end";
+        if (p->photos > 0 || v.photos > 0)
+            parts << QString("photos %1 of %2 planned here").arg(v.photos).arg(p->photos);
+        if (p->battery_percent) parts << QString("battery rehearsed %1 %").arg(*p->battery_percent, 0, 'f', 0);
+    }
+    if (field_->changeWaits()) parts << "change not sent";
+    return parts.isEmpty() ? "Plan: " + field_->sealLine() : parts.join(" · ");
+}
+
 void StateStrip::refresh() {
     const VehicleSnapshot& v = link_->vehicle();
     const bool heard = link_->connected() && v.heard;
     if (!heard) {
         put(mode_, link_->connected() ? "waiting for a vehicle" : "not connected", calm);
-        for (const Cell& c : {next_, battery_, gps_, wind_, link_cell_}) put(c, "–", calm);
+        for (const Cell& c : {battery_, gps_, wind_, link_cell_}) put(c, "–", calm);
+        setNext(field_->sealLine());
         return;
     }
     const bool lost = v.heartbeat_age_s > 3;
-    put(mode_, QString::fromStdString(modeName(v)) + (v.armed ? " · ARMED" : " · disarmed"),
-        v.armed ? attention : calm);
+    put(mode_, QString::fromStdString(modeName(v)) + (v.armed ? " · ARMED" : ""), v.armed ? attention : calm);
+    mode_.name->setText(v.armed ? "aircraft" : "aircraft, disarmed");
 
-    QString next = "–";
-    const auto& mission = plan_->flownView().mission;
-    const auto flown = link_->flownItem();
-    if (v.armed && flown && mission && *flown > 0 && static_cast<std::size_t>(*flown) < mission->source.size()) {
-        next = QString::fromStdString(itemText(*plan_->plan(), mission->source[static_cast<std::size_t>(*flown)]));
-        if (v.item_distance_m) next += ", " + QString::fromStdString(distanceText(*v.item_distance_m));
-        if (const auto& p = field_->progress())
-            next += ", " + QString::fromStdString(durationText(p->left_s)) + " to the end";
-    } else if (const auto seal = field_->sealLine(); !v.armed) {
-        next = seal;
-    }
-    put(next_, inUnits(next), calm);
-
+    setNext(nextLine());
     QString battery = v.battery_percent ? QString("%1 %").arg(*v.battery_percent, 0, 'f', 0) : "unknown";
     int level = calm;
     const double reserve = plan_->plan()->vehicle.reserve_percent;
     if (const auto& p = field_->progress(); p && p->battery_at_landing) {
-        battery += QString(", lands with %1 %").arg(std::max(0.0, *p->battery_at_landing), 0, 'f', 0);
+        battery += QString(", lands %1 %").arg(std::max(0.0, *p->battery_at_landing), 0, 'f', 0);
         if (*p->battery_at_landing < reserve) level = danger;
     } else if (v.battery_v) {
         battery += QString(" · %1 V").arg(*v.battery_v, 0, 'f', 1);
@@ -115,11 +143,15 @@ void StateStrip::refresh() {
         !v.fix ? attention
         : fix  ? calm
                : danger);
-    put(wind_,
-        v.wind_mps
-            ? QString("%1 from %2°").arg(shownNumber(*v.wind_mps, "m/s", 0)).arg(v.wind_from_deg.value_or(0), 0, 'f', 0)
-            : "unknown",
-        calm);
+    if (v.wind_mps && *v.wind_mps < 0.5)
+        put(wind_, "calm", calm);
+    else
+        put(wind_,
+            v.wind_mps ? QString("%1 from %2°")
+                             .arg(shownNumber(*v.wind_mps, "m/s", 0))
+                             .arg(v.wind_from_deg.value_or(0), 0, 'f', 0)
+                       : "unknown",
+            calm);
     QString link = lost ? QString("lost %1 s").arg(v.heartbeat_age_s, 0, 'f', 0)
                         : QString("%1 % lost").arg(100 * v.link.recent_loss, 0, 'f', 0);
     if (!lost && v.link.round_trip_ms) link += QString(" · %1 ms").arg(*v.link.round_trip_ms, 0, 'f', 0);

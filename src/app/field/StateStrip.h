@@ -6,6 +6,7 @@
 #include "app/widgets/Theme.h"
 #include "session/FieldSession.h"
 
+class QHBoxLayout;
 class QLabel;
 class QPushButton;
 class QVBoxLayout;
@@ -25,7 +26,9 @@ class StateStrip : public QWidget {
     struct Cell {
         QLabel *name, *value;
     };
-    Cell addCell(const QString& name, QWidget* row);
+    Cell addCell(const QString& name, QHBoxLayout* row);
+    void setNext(const QString& text);
+    QString nextLine() const;
     void refreshAlarms();
     void put(const Cell& cell, const QString& text, int level);
 
@@ -33,7 +36,8 @@ class StateStrip : public QWidget {
     LinkSession* link_;
     PlanSession* plan_;
     Theme theme_ = Theme::light();
-    Cell mode_, gps_, battery_, wind_, link_cell_, next_;
+    Cell mode_, gps_, battery_, wind_, link_cell_;
+    QLabel* next_;
     QVBoxLayout* alarms_;
     std::vector<QWidget*> rows_;
 };

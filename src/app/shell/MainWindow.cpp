@@ -83,7 +83,12 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     middle->setHandleWidth(1);
     middle->setChildrenCollapsible(false);
     auto* bottom = new QSplitter(Qt::Horizontal);
-    bottom->addWidget(figures_);
+    figures_stack_ = new QStackedWidget;
+    figures_stack_->addWidget(figures_);
+    instrument_ = new Instrument;
+    figures_stack_->addWidget(instrument_);
+    bottom_ = bottom;
+    bottom->addWidget(figures_stack_);
     bottom->addWidget(band_);
     bottom->setStretchFactor(1, 1);
     bottom->setSizes({272, 1008});
@@ -480,7 +485,7 @@ void MainWindow::showScene(bool on) {
     if (pages_->currentWidget() != work_page_) showPage(work_page_);
     views_->setCurrentIndex(on ? 1 : 0);
     views_->currentWidget()->setFocus();
-    for (QWidget* w : {static_cast<QWidget*>(strip_), static_cast<QWidget*>(instrument_)}) w->raise();
+    strip_->raise();
     message_->raise();
     placeOverlays();
     refreshOverlay();
@@ -507,7 +512,12 @@ void MainWindow::setWorkspace(Workspace w) {
     map_->setCursorPlace(std::nullopt);
     tools_->setVisible(w == Workspace::draft);
     strip_->setVisible(w == Workspace::field);
-    instrument_->setVisible(w == Workspace::field);
+    const int left = w == Workspace::field ? 340 : 272;
+    if (figures_stack_->currentIndex() != (w == Workspace::field ? 1 : 0)) {
+        figures_stack_->setCurrentIndex(w == Workspace::field ? 1 : 0);
+        const int all = bottom_->width();
+        bottom_->setSizes({left, std::max(200, all - left)});
+    }
     itinerary_->setStates(w == Workspace::field ? itemStates() : std::map<ItemId, QString>());
     placeOverlays();
     refreshTop();
@@ -727,19 +737,18 @@ void MainWindow::placeOverlays() {
     }
     if (layers_ != nullptr) {
         layers_button_->adjustSize();
-        layers_button_->move(map_->width() - layers_button_->width() - 10, 10);
+        const int top = strip_ != nullptr && workspace_ == Workspace::field ? 84 : 10;  // below the strip
+        layers_button_->move(map_->width() - layers_button_->width() - 10, top);
         scene_button_->adjustSize();
-        scene_button_->move(layers_button_->x() - scene_button_->width() - 6, 10);
+        scene_button_->move(layers_button_->x() - scene_button_->width() - 6, top);
         layers_->setFixedWidth(296);
         layers_->setFixedHeight(std::min(map_->height() - 20, layers_->sizeHint().height()));
         layers_->move(map_->width() - layers_->width() - 10, 10);
     }
     if (strip_ != nullptr) {
-        const int right = sceneShown() ? 10 : map_->width() - scene_button_->x() + 8;
-        strip_->setFixedWidth(std::max(300, views_->width() - 10 - right));
+        strip_->setFixedWidth(std::max(300, views_->width() - 20));
         strip_->adjustSize();
         strip_->move(10, 10);
-        instrument_->move(10, views_->height() - instrument_->height() - 12);
     }
     if (message_ != nullptr) {
         message_->setFixedWidth(std::min(560, std::max(200, views_->width() - 60)));

@@ -166,6 +166,8 @@ class MainWindow : public QMainWindow {
     FieldPanel* field_ = nullptr;
     StateStrip* strip_ = nullptr;
     Instrument* instrument_ = nullptr;
+    QStackedWidget* figures_stack_ = nullptr;
+    QSplitter* bottom_ = nullptr;
     ParametersDialog* parameters_ = nullptr;
     LogsDialog* logs_ = nullptr;
     CompareDialog* compare_ = nullptr;

@@ -15,9 +15,7 @@ namespace anhinga {
 
 void MainWindow::makeField() {
     strip_ = new StateStrip(&field_session_, &link_, &plan_, views_);
-    instrument_ = new Instrument(views_);
     strip_->hide();
-    instrument_->hide();
 }
 
 void MainWindow::makeFieldActions() {
@@ -123,13 +121,18 @@ void MainWindow::vehicleHeard() {
     }
     if (workspace_ == Workspace::field) {
         refreshOverlay();
-        refreshFigures();
+        instrument_->show(v, field_session_.progress(), plan_.plan()->vehicle.kind == VehicleKind::fixedWing,
+                          v.heard && v.heartbeat_age_s < 3);
+        if (follow_aircraft_ && v.position && !sceneShown()) map_->keepInView(*v.position);
     }
     refreshTop();
 }
 
 void MainWindow::connectField() {
     connect(&link_, &LinkSession::vehicleChanged, this, &MainWindow::vehicleHeard);
+    connect(&link_, &LinkSession::stateChanged, this, [this] {
+        if (!link_.connected()) instrument_->show({}, {}, false, false);
+    });
     connect(&link_, &LinkSession::fetched, this, [this](const MissionSet& held) {
         const auto back = decompile(held, *plan_.plan());
         if (!back) return showMessage(QString::fromStdString(back.error().message));
@@ -180,10 +183,7 @@ void MainWindow::connectField() {
         if (workspace_ != Workspace::field) showMessage(text);
     });
     connect(&field_session_, &FieldSession::hasLanded, this, [this] {
-        showMessage(
-            "Landed. After the flight: motors off, battery out, then fetch the onboard log and look at the recording "
-            "in Debrief");
-        if (workspace_ == Workspace::field) field_->showPage(FieldPanel::Page::link);
+        if (workspace_ != Workspace::field) showMessage(field_session_.landedText() + ". What follows is in the Field");
     });
 }
 

@@ -59,15 +59,20 @@ Result<void> Flight::changeSpeed(double mps) {
 }
 
 Result<void> Flight::changeMission(std::vector<MissionItem> items) {
-    if (mode_ != FlightMode::mission || !executor_.current()) {
-        setMission(std::move(items));
-        return {};
+    const bool paused =
+        (mode_ == FlightMode::hold || mode_ == FlightMode::guided) && paused_from_ == FlightMode::mission;
+    const auto flown = executor_.current();
+    if (flown && !mission_ended_ && (paused || mode_ == FlightMode::mission)) {
+        if (*flown < items.size() && same(executor_.items()[*flown], items[*flown])) {
+            executor_.change(std::move(items));
+            return {};
+        }
+        if (!paused) return fail("item {} is being flown: it cannot be changed now", *flown);
     }
-    const auto& now = executor_.items();
-    const std::size_t flown = *executor_.current();
-    if (flown >= items.size() || !same(now[flown], items[flown]))
-        return fail("item {} is being flown: it cannot be changed now", flown);
-    executor_.change(std::move(items));
+    // Another mission: what was paused cannot be gone on with.
+    setMission(std::move(items));
+    if (paused) paused_from_ = FlightMode::hold;
+    kept_leg_.reset();
     return {};
 }
 

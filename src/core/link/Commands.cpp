@@ -127,8 +127,12 @@ Result<void> commandStart(VehicleLink& link, std::stop_token stop) {
         if (monotonicMs() - start > kPatience_ms) return fail("Start: not armed");
         std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }
+    const std::uint32_t before = link.snapshot().custom_mode;
     if (auto ok = setMode(link, "mission", "Start", stop); !ok) return ok;
-    return sendCommand(link, cmd::missionStart, {0, 0}, "Start", stop);
+    auto started = sendCommand(link, cmd::missionStart, {0, 0}, "Start", stop);
+    // Refused, it must not be left waiting in mission mode.
+    if (!started && !stop.stop_requested()) (void)commandMode(link, before, stop);
+    return started;
 }
 
 Result<void> commandPause(VehicleLink& link, std::stop_token stop) {

@@ -1,0 +1,317 @@
+// The whole day in the field with a real stand-in process, by clicks and keys: checklist, hand-over, a refusal and its
+// reason, a change in flight, the landing, the onboard log; and the dialogs on their own.
+#include "ui/Driver.h"
+
+#include "app/field/CompareDialog.h"
+#include "app/field/LogsDialog.h"
+#include "app/field/ParametersDialog.h"
+#include "core/plan/ChecklistTemplates.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+/// A window with a short plan, and a stand-in at its home.
+struct Day {
+    Driver d;
+    TempDir logs;
+    std::unique_ptr<Process> standin;
+    explicit Day(std::vector<std::string> more = {}, double speedup = 10,
+                 const std::string& home = "47.3051970,-20.1068059,45") {
+        d.openDemo();
+        d.window.plan().edit("short", [](Plan& p) {
+            const GeoPoint centre = p.home->position;
+            p.home->amsl_m = 45;
+            p.items.clear();
+            p.fences.clear();
+            Item up;
+            up.id = p.newId();
+            up.kind = ItemKind::takeOff;
+            up.height = Height::aboveHome(40);
+            p.items.push_back(up);
+            for (int i = 1; i <= 6; ++i) {
+                Item w;
+                w.id = p.newId();
+                w.position = destination(centre, 330, 90.0 * i);
+                w.height = Height::aboveHome(70);
+                p.items.push_back(w);
+            }
+            Item back;
+            back.id = p.newId();
+            back.kind = ItemKind::returnHome;
+            p.items.push_back(back);
+        });
+        d.settle();
+        const int port = freePort();
+        std::vector<std::string> arguments{"--link",    fmt::format("udp:127.0.0.1:{}", port),
+                                           "--home",    home,
+                                           "--logs",    logs.path(),
+                                           "--speedup", fmt::format("{}", speedup),
+                                           "--run-for", "55"};
+        arguments.insert(arguments.end(), more.begin(), more.end());
+        standin = std::make_unique<Process>(std::string(BIN_DIR) + "/anhinga-standin", arguments);
+        d.key(Qt::Key_F3);
+        d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
+        d.press("connect");
+        REQUIRE(d.until(8000, [&] { return vehicle().heard && d.child<QPushButton>("hand over")->isEnabled(); }));
+    }
+    const VehicleSnapshot& vehicle() { return d.window.link().vehicle(); }
+    LinkSession& link() { return d.window.link(); }
+    void handOver() {
+        d.press("field tab Link");
+        d.press("hand over");
+        REQUIRE(d.until(12000, [&] { return !link().busy() && link().seal() == LinkSession::Seal::sealed; }));
+    }
+    /// Presses a button of the Fly page and waits for the answer.
+    CommandNote command(const QString& name) {
+        const auto before = link().commands().size();
+        d.press(name);
+        REQUIRE(d.until(9000, [&] {
+            return link().commands().size() > before && link().commands().back().state != CommandNote::sent;
+        }));
+        QApplication::processEvents();
+        return link().commands().back();
+    }
+    CommandNote arm() {
+        auto* button = d.child<QPushButton>("command Arm");
+        const auto before = link().commands().size();
+        QTest::mousePress(button, Qt::LeftButton);
+        d.until(4000, [&] { return link().commands().size() > before; });
+        QTest::mouseRelease(button, Qt::LeftButton);
+        REQUIRE(d.until(9000, [&] {
+            return link().commands().size() > before && link().commands().back().state != CommandNote::sent;
+        }));
+        QApplication::processEvents();
+        return link().commands().back();
+    }
+};
+
+}  // namespace
+
+TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][field][day]") {
+    Day day;
+    Driver& d = day.d;
+    // Checklist: one list, automatic lines look for themselves, one is ticked by hand.
+    d.press("field tab Checklist");
+    CHECK(d.child<QLabel>("checklist summary")->text().contains("No checklist yet"));
+    d.window.plan().edit("checklist", [](Plan& p) {
+        addChecklist(p, checklistTemplates()[0]);
+        p.checklist.push_back({p.newId(), "Propellers tight", "", true, 0, {}});
+    });
+    d.settle();
+    REQUIRE(d.until(3000, [&] { return d.window.field().openMusts().size() == 2; }));  // route, propellers
+    auto* propellers = d.child<QCheckBox>("check Propellers tight");
+    QTest::mouseClick(propellers, Qt::LeftButton, Qt::NoModifier, QPoint(8, propellers->height() / 2));
+    CHECK(d.plan().checklist.back().ticked_unix_s > 1.7e9);
+    REQUIRE(d.until(2000, [&] { return d.window.field().openMusts().size() == 1; }));
+    const auto* route = d.child<QCheckBox>("check Route on the aircraft");
+    CHECK_FALSE(route->isChecked());
+    CHECK_FALSE(route->isEnabled());
+
+    day.handOver();
+    CHECK(d.child<QLabel>("seal")->text().contains("stored for power-off"));
+    REQUIRE(d.until(2000, [&] { return route->isChecked(); }));
+    REQUIRE(d.plan().seals.size() == 1);
+    CHECK(d.plan().seals[0].mission == static_cast<int>(d.window.plan().flownView().mission->items.size()));
+
+    // Arm refused with the reason; put right; armed.
+    d.press("field tab Fly");
+    auto* modes = d.child<QComboBox>("fly modes");
+    REQUIRE(d.until(5000, [&] { return modes->count() >= 5; }));
+    modes->setCurrentText("mission");
+    CHECK(day.command("command Mode").state == CommandNote::accepted);
+    REQUIRE(d.until(3000, [&] { return modeName(day.vehicle()) == "mission"; }));
+    REQUIRE(d.until(2000, [&] { return d.window.field().openMusts().size() == 1; }));
+    answerWhenAsked(QMessageBox::Yes);  // one must-line is open: it asks once more
+    const CommandNote refused = day.arm();
+    CHECK(refused.state == CommandNote::refused);
+    CHECK(refused.reason.contains("mode mission does not allow it"));
+    CHECK(d.child<QLabel>("command state")->text().contains("does not allow it"));
+    modes->setCurrentText("manual");
+    CHECK(day.command("command Mode").state == CommandNote::accepted);
+    REQUIRE(d.until(3000, [&] { return d.window.field().openMusts().isEmpty(); }));
+    CHECK(day.arm().state == CommandNote::accepted);
+    REQUIRE(d.until(3000, [&] { return day.vehicle().armed; }));
+    CHECK(day.command("command Start").state == CommandNote::accepted);
+
+    // In flight: paused, a point ahead is lifted, sent, read back; what is flown is locked.
+    REQUIRE(d.until(15000, [&] { return day.vehicle().mission_item.value_or(0) >= 4; }));
+    CHECK(day.command("command Pause").state == CommandNote::accepted);
+    REQUIRE(d.until(5000, [&] { return modeName(day.vehicle()) == "hold"; }));
+    const ItemId near = d.plan().items[2].id, far = d.plan().items[6].id;
+    CHECK(d.until(1500, [&] { return d.window.plan().isFrozen(near); }));
+    CHECK_FALSE(d.window.plan().isFrozen(far));
+    d.window.plan().edit("lift", [&](Plan& p) { p.find(near)->height = Height::aboveHome(90); });
+    CHECK(d.plan().find(near)->height == Height::aboveHome(70));
+    CHECK(d.window.lastMessage().contains("cannot be changed now"));
+    d.window.plan().edit("lift", [&](Plan& p) { p.find(far)->height = Height::aboveHome(95); });
+    d.settle();
+    REQUIRE(d.until(2000, [&] { return d.child<QPushButton>("hand over")->text() == "Send change"; }));
+    CHECK(d.child<QLabel>("seal")->text().contains("Change not sent"));
+    CHECK(d.window.findChild<Itinerary*>()->stateOf(far) == "kept here, not sent");
+    day.handOver();
+    CHECK(d.window.field().sealHolds());
+    CHECK(d.child<QPushButton>("hand over")->text() == "Hand over");
+    d.press("field tab Fly");
+    CHECK(day.command("command Resume").state == CommandNote::accepted);
+    REQUIRE(d.until(20000, [&] { return day.vehicle().height_home_m.value_or(0) > 90; }));
+    REQUIRE(d.window.field().progress());
+
+    // A mark, then home.
+    d.child<QLineEdit>("fly note")->setText("over the ridge");
+    d.press("mark");
+    CHECK(day.command("command Return").state == CommandNote::accepted);
+    REQUIRE(d.until(30000, [&] { return d.window.field().landed(); }));
+    REQUIRE(d.until(1500, [&] { return d.child<QFrame>("after flight")->isVisible(); }));
+    CHECK(d.child<QLabel>("after flight text")->text().contains("Landed after"));
+
+    // The log aboard, fetched and opened.
+    d.press("after logs");
+    auto* dialog = d.window.findChild<LogsDialog*>();
+    REQUIRE(dialog != nullptr);
+    auto* table = dialog->findChild<QTableWidget*>("logs table");
+    REQUIRE(d.until(8000, [&] { return table->rowCount() == 1 && !day.link().busy(); }));
+    table->selectRow(0);
+    QTest::mouseClick(dialog->findChild<QPushButton*>("logs fetch"), Qt::LeftButton);
+    REQUIRE(d.until(10000, [&] { return dialog->findChild<QPushButton*>("logs open")->isEnabled(); }));
+    CHECK(dialog->findChild<QLabel*>("logs summary")->text().contains("Fetched"));
+    QTest::mouseClick(dialog->findChild<QPushButton*>("logs open"), Qt::LeftButton);
+    REQUIRE(d.until(8000, [&] { return d.window.review().log() != nullptr; }));
+    CHECK(d.window.workspace() == Workspace::debrief);
+    CHECK(d.window.review().log()->format.find("ULog") != std::string::npos);
+    // The recording holds the mark.
+    d.window.openFile(day.link().recordPath());
+    day.link().flushRecording();
+    d.window.openFile(day.link().recordPath());
+    REQUIRE(d.until(8000, [&] {
+        const auto log = d.window.review().log();
+        return log && std::any_of(log->events.begin(), log->events.end(),
+                                  [](const LogEvent& e) { return e.kind == "mark" && e.text == "over the ridge"; });
+    }));
+}
+
+TEST_CASE("a camera that does not shoot, and a link that is lost, are said in the strip", "[ui][field][alarm]") {
+    Day day({"--fault", "lost-link@44"}, 4);
+    Driver& d = day.d;
+    day.handOver();
+    d.press("field tab Fly");
+    CHECK(day.arm().state == CommandNote::accepted);
+    CHECK(day.command("command Start").state == CommandNote::accepted);
+    auto* strip = d.window.findChild<StateStrip*>();
+    REQUIRE(strip != nullptr);
+    REQUIRE(d.until(18000, [&] { return !strip->shownAlarms().filter("Link lost").isEmpty(); }));
+    CHECK(strip->shownAlarms().filter("it returns home by itself").size() == 1);
+    CHECK(d.child<QLabel>("state link")->text().contains("lost"));
+    d.key(Qt::Key_A, Qt::ShiftModifier);
+    CHECK(strip->shownAlarms().isEmpty());
+    // Back after 30 s of its time; it has gone home meanwhile.
+    REQUIRE(d.until(12000, [&] { return day.vehicle().heartbeat_age_s < 1; }));
+    CHECK(modeName(day.vehicle()) != "mission");
+}
+
+TEST_CASE("parameters are searched, changed with read-back, saved and compared", "[ui][field][parameters]") {
+    Day day({}, 1);
+    Driver& d = day.d;
+    d.press("parameters");
+    auto* dialog = d.window.findChild<ParametersDialog*>();
+    REQUIRE(dialog != nullptr);
+    auto* table = dialog->findChild<QTableWidget*>("parameter table");
+    REQUIRE(d.until(8000, [&] { return table->rowCount() > 80; }));
+    REQUIRE(dialog->saveTo(QString::fromStdString(d.dir / "before.csv")));
+    auto* search = dialog->findChild<QLineEdit*>("parameter search");
+    QTest::keyClicks(search, "return height");
+    REQUIRE(table->rowCount() >= 1);
+    int row = -1;
+    for (int r = 0; r < table->rowCount(); ++r)
+        if (table->item(r, 0)->text() == "RTL_ALT") row = r;
+    REQUIRE(row >= 0);
+    CHECK(table->item(row, 3)->text() == "cm");
+    table->item(row, 1)->setText("4500");
+    auto* send = dialog->findChild<QPushButton*>("parameters send");
+    REQUIRE(d.until(1000, [&] { return send->isEnabled(); }));
+    QTest::mouseClick(send, Qt::LeftButton);
+    REQUIRE(d.until(6000, [&] { return !day.link().busy() && day.link().parameters().at("RTL_ALT").value == 4500; }));
+    // Out of range: said, nothing to send.
+    table->item(row, 1)->setText("99999999");
+    QApplication::processEvents();
+    CHECK(dialog->findChild<QLabel*>("parameter text")->text().contains("is possible"));
+    CHECK_FALSE(send->isEnabled());
+    search->clear();
+    REQUIRE(dialog->compareWith(QString::fromStdString(d.dir / "before.csv")));
+    CHECK(dialog->findChild<QLabel*>("parameter summary")->text().contains("1 differ from before.csv"));
+    dialog->findChild<QCheckBox*>("only differing")->setChecked(true);
+    CHECK(table->rowCount() == 1);
+    spit(d.dir / "bad.csv", "what is this");
+    CHECK_FALSE(dialog->compareWith(QString::fromStdString(d.dir / "bad.csv")));
+}
+
+TEST_CASE("aircraft and plan are compared side by side, checked and cleared with a copy kept", "[ui][field][compare]") {
+    Day day({"--fault", "alter-item"}, 1);
+    Driver& d = day.d;
+    d.press("hand over");
+    REQUIRE(d.until(12000, [&] { return !day.link().busy() && day.link().seal() == LinkSession::Seal::differs; }));
+    d.press("compare");
+    auto* dialog = d.window.findChild<CompareDialog*>();
+    REQUIRE(dialog != nullptr);
+    CHECK(dialog->findChild<QLabel*>("compare summary")->text() == "1 items differ");
+    dialog->findChild<QCheckBox*>("only differences")->setChecked(true);
+    auto* table = dialog->findChild<QTableWidget*>("compare table");
+    REQUIRE(table->rowCount() == 1);
+    CHECK(table->item(0, 3)->text() == "differs");
+    CHECK(table->item(0, 0)->text() == "route 2");
+    dialog->hide();
+    answer(QMessageBox::Yes);
+    d.press("clear aircraft");
+    REQUIRE(
+        d.until(8000, [&] { return !day.link().busy() && day.link().held() && day.link().held()->mission.empty(); }));
+    REQUIRE_FALSE(day.link().copyPath().isEmpty());
+    const auto copy = loadPlan(day.link().copyPath().toStdString());
+    REQUIRE(copy);
+    CHECK(copy->items.size() >= 6);
+}
+
+TEST_CASE("a sealed plan is locked, a new revision can be changed", "[ui][field][lock]") {
+    Day day({}, 1);
+    Driver& d = day.d;
+    CHECK_FALSE(d.child<QPushButton>("lock plan")->isEnabled());
+    day.handOver();
+    REQUIRE(d.until(2000, [&] { return d.child<QPushButton>("lock plan")->isEnabled(); }));
+    d.press("lock plan");
+    REQUIRE(d.plan().locked);
+    const ItemId id = d.plan().items[3].id;
+    d.window.plan().edit("lift", [&](Plan& p) { p.find(id)->height = Height::aboveHome(88); });
+    CHECK(d.plan().find(id)->height == Height::aboveHome(70));
+    CHECK(d.window.lastMessage().contains("locked"));
+    d.window.plan().edit("notes", [](Plan& p) { p.notes = "wind from the sea"; });  // the paper may change
+    CHECK(d.plan().notes == "wind from the sea");
+    CHECK(d.window.field().sealHolds());  // at once: nothing that is flown has changed
+    REQUIRE(d.until(1000, [&] { return d.child<QPushButton>("lock plan")->text() == "New revision"; }));
+    d.press("lock plan");
+    CHECK(d.plan().revision == 2);
+    d.window.plan().edit("lift", [&](Plan& p) { p.find(id)->height = Height::aboveHome(88); });
+    d.settle();
+    CHECK(d.child<QLabel>("seal")->text().contains("Seal broken"));
+    CHECK(d.child<QLabel>("seal")->text().contains("revision 2"));
+    // Saved and opened again, the seal is remembered as one that does not fit any more.
+    const std::string path = d.dir / "kept.anhinga.geojson";
+    d.window.saveTo(QString::fromStdString(path));
+    day.link().disconnectLink();
+    d.openDemo("kept.anhinga.geojson");
+    REQUIRE(d.plan().seals.size() == 1);
+    CHECK(d.window.field().sealLine().startsWith("changed since"));
+}
+
+TEST_CASE("the plan's home becomes the measured one when that is accepted", "[ui][field][home]") {
+    Day day({}, 1, "47.3055000,-20.1068059,48");
+    Driver& d = day.d;
+    REQUIRE(d.until(5000, [&] { return d.child<QLabel>("measured home")->isVisible(); }));
+    CHECK(d.child<QLabel>("measured home")->text().contains("3.0 m higher"));
+    d.press("use measured home");
+    d.settle();
+    CHECK(d.plan().home->position.lat_deg == Approx(47.3055).margin(1e-6));
+    CHECK(*d.plan().home->amsl_m == Approx(48));
+    REQUIRE(d.until(2000, [&] { return !d.child<QLabel>("measured home")->isVisible(); }));
+    d.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(*d.plan().home->amsl_m == Approx(45));
+}
