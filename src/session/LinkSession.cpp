@@ -163,11 +163,14 @@ void LinkSession::takeHandOver(const Result<HandOver>& result) {
     seal_time_ = QDateTime::currentDateTime();
     stored_ = result->stored;
     seal_ = result->verified ? Seal::sealed : Seal::differs;
-    seal_text_ = result->verified ? QString("%1 items, %2 fence points and %3 rally points read back, all agree")
-                                        .arg(result->held.mission.size())
-                                        .arg(result->held.fence.size())
-                                        .arg(result->held.rally.size())
-                                  : QString("%1 differences between plan and aircraft").arg(result->differences.size());
+    seal_text_ = result->verified
+                     ? QString("%1 items, %2 fence points and %3 rally points read back, all agree")
+                           .arg(result->held.mission.size())
+                           .arg(result->held.fence.size())
+                           .arg(result->held.rally.size())
+                     : (result->differences.size() == 1
+                            ? QString("1 difference between plan and aircraft")
+                            : QString("%1 differences between plan and aircraft").arg(result->differences.size()));
     if (result->verified) emit sealed(*result);
 }
 

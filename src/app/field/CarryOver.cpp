@@ -34,6 +34,7 @@ CarryOverDialog::CarryOverDialog(PlanSession* plan, QWidget* parent) : QDialog(p
     open_ = buttons->addButton("Open the sheet", QDialogButtonBox::ActionRole);
     open_->setEnabled(false);
     column->addWidget(buttons);
+    buttons->button(QDialogButtonBox::Close)->setIcon({});
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     connect(save, &QPushButton::clicked, this, [this] {
         const QString ending = format_->currentText().section('(', 1).chopped(1);

@@ -23,6 +23,8 @@ QString itemInWords(const MissionItem& i) {
         if (i.command < cmd::fenceKeepIn || i.command == cmd::rally)
             text += QString(", %1 %2").arg(shownNumber(static_cast<double>(i.z), kHeightUnit), refText(refOf(i.frame)));
     }
+    if (i.command == cmd::takeOff)
+        text += QString(" to %1 %2").arg(shownNumber(static_cast<double>(i.z), kHeightUnit), refText(refOf(i.frame)));
     QStringList parameters;
     const float values[] = {i.param1, i.param2, i.param3, i.param4};
     for (int n = 0; n < 4; ++n)
@@ -31,6 +33,16 @@ QString itemInWords(const MissionItem& i) {
     if (!parameters.isEmpty()) text += " · " + parameters.join(", ");
     return text;
 }
+
+namespace {
+/// "z: plan 0, aircraft 5".
+QString inWords(const std::vector<MissionDifference>& differences) {
+    QStringList out;
+    for (const MissionDifference& d : differences)
+        out << QString("%1: plan %2, aircraft %3").arg(QString::fromStdString(d.field)).arg(d.plan).arg(d.vehicle);
+    return out.join("; ");
+}
+}  // namespace
 
 CompareDialog::CompareDialog(PlanSession* plan, LinkSession* link, QWidget* parent)
     : QDialog(parent), plan_(plan), link_(link) {
@@ -55,8 +67,10 @@ CompareDialog::CompareDialog(PlanSession* plan, LinkSession* link, QWidget* pare
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setWordWrap(false);
+    table_->verticalHeader()->setDefaultSectionSize(24);
     column->addWidget(table_, 1);
     auto* close = new QDialogButtonBox(QDialogButtonBox::Close);
+    close->button(QDialogButtonBox::Close)->setIcon({});
     connect(close, &QDialogButtonBox::rejected, this, &QDialog::hide);
     column->addWidget(close);
     connect(only_, &QCheckBox::toggled, this, &CompareDialog::refresh);
@@ -90,20 +104,26 @@ void CompareDialog::refresh() {
                           bool skip0) {
         for (std::size_t i = 0; i < std::max(a.size(), p.size()); ++i) {
             const bool both = i < a.size() && i < p.size();
-            const bool same = both && ((i == 0 && skip0) || compareMissions("", {p[i]}, {a[i]}, false).empty());
+            const bool own_home = i == 0 && skip0;
+            const auto differences =
+                both && !own_home ? compareMissions("", {p[i]}, {a[i]}, false) : std::vector<MissionDifference>();
+            const bool same = both && differences.empty();
             differing += !same;
             if (same && only_->isChecked()) continue;
             const int row = table_->rowCount();
             table_->insertRow(row);
             const bool route = &p == &ours.mission;
+            QString state = "confirmed";
+            if (!both)
+                state = i < a.size() ? "only on the aircraft" : "only in the plan";
+            else if (!same)
+                state = inWords(differences);
+            else if (own_home)
+                state = "its own home";
+            else if (route && i < states.size())
+                state = holdText(states[i]);
             const QString texts[] = {QString("%1 %2").arg(name).arg(i), i < a.size() ? itemInWords(a[i]) : QString("–"),
-                                     i < p.size() ? itemInWords(p[i]) : QString("–"),
-                                     !same                        ? QString(both           ? "differs"
-                                                                            : i < a.size() ? "only on the aircraft"
-                                                                                           : "only in the plan")
-                                     : route && i < states.size() ? QString(holdText(states[i]))
-                                     : i == 0 && skip0            ? QString("its own home")
-                                                                  : QString("confirmed")};
+                                     i < p.size() ? itemInWords(p[i]) : QString("–"), state};
             for (int c = 0; c < 4; ++c) {
                 auto* cell = new QTableWidgetItem(texts[c]);
                 cell->setToolTip(texts[c]);
@@ -126,7 +146,8 @@ void CompareDialog::refresh() {
                                            .arg(ours.mission.size())
                                            .arg(ours.fence.size())
                                            .arg(ours.rally.size())
-                                     : QString("%1 items differ").arg(differing));
+                      : differing == 1 ? QString("1 item differs")
+                                       : QString("%1 items differ").arg(differing));
 }
 
 }  // namespace anhinga

@@ -201,9 +201,11 @@ void Instrument::paintHeading(QPainter& p, const QRectF& box) const {
         p.setFont(uiFont(7, true));
         p.drawText(QRectF(x + 6, box.bottom() - 12, 40, 12), Qt::AlignVCenter, word);
     };
-    mark(vehicle_.desired_yaw_deg ? std::optional(wrapBearing(*vehicle_.desired_yaw_deg)) : std::nullopt,
-         theme_.marigold, "to");
-    mark(vehicle_.ground_mps.value_or(0) > 1 ? vehicle_.course_deg : std::nullopt, theme_.lagoon, "track");
+    const auto to = vehicle_.desired_yaw_deg ? std::optional(wrapBearing(*vehicle_.desired_yaw_deg)) : std::nullopt;
+    const auto track = vehicle_.ground_mps.value_or(0) > 1 ? vehicle_.course_deg : std::nullopt;
+    constexpr double kApart_deg = 14;  // nearer, the words would stand on each other
+    mark(to, theme_.marigold, "to");
+    mark(track, theme_.lagoon, to && track && std::abs(wrapAngle(*to - *track)) < kApart_deg ? "" : "track");
     const QRectF number(box.center().x() - 24, box.top() - 1, 48, 22);
     p.setPen(Qt::NoPen);
     p.setBrush(theme_.ink);

@@ -236,6 +236,7 @@ void LinkPage::refresh() {
     const bool on = link_->connected(), heard = on && link_->vehicle().heard, free = heard && !link_->busy();
     connect_->setText(on ? "Disconnect" : "Connect");
     address_->setEnabled(!on);
+    if (on && address_->currentText() != link_->address()) address_->setCurrentText(link_->address());
     hand_over_->setEnabled(free);
     hand_over_->setText(field_->changeWaits() ? "Send change" : "Hand over");
     for (QPushButton* b : {fetch_, check_}) b->setEnabled(free);
@@ -355,7 +356,7 @@ void LinkPage::refreshVehicle() {
                         .arg(theme_.vermilion.name())
                         .arg(v.heartbeat_age_s, 0, 'f', 0);
         else
-            text += QString("<br>%1 % lost lately, %2, %3 messages/s, %4 kB/s")
+            text += QString("<br>%1 % lost lately, %2, %3/s, %4 kB/s")
                         .arg(100 * v.link.recent_loss, 0, 'f', 0)
                         .arg(v.link.round_trip_ms ? QString("%1 ms round trip").arg(*v.link.round_trip_ms, 0, 'f', 0)
                                                   : QString("round trip not known"))

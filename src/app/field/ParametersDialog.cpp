@@ -9,7 +9,7 @@
 namespace anhinga {
 
 namespace {
-enum Column { name, value, standard, unit, range, other, columns };
+enum Column { name, value, standard, unit, range, what, other, columns };
 }
 
 ParametersDialog::ParametersDialog(LinkSession* link, QWidget* parent) : QDialog(parent), link_(link) {
@@ -36,9 +36,14 @@ ParametersDialog::ParametersDialog(LinkSession* link, QWidget* parent) : QDialog
     table_ = new QTableWidget;
     table_->setObjectName("parameter table");
     table_->setColumnCount(columns);
-    table_->setHorizontalHeaderLabels({"Name", "Value", "Standard", "Unit", "Range", "File"});
+    table_->setHorizontalHeaderLabels({"Name", "Value", "Standard", "Unit", "Range", "What it does", "File"});
     table_->horizontalHeader()->setSectionResizeMode(name, QHeaderView::ResizeToContents);
-    table_->horizontalHeader()->setStretchLastSection(true);
+    table_->horizontalHeader()->setSectionResizeMode(value, QHeaderView::ResizeToContents);
+    table_->horizontalHeader()->setSectionResizeMode(range, QHeaderView::ResizeToContents);
+    table_->horizontalHeader()->setSectionResizeMode(what, QHeaderView::Stretch);
+    table_->verticalHeader()->setDefaultSectionSize(24);
+    table_->setColumnWidth(standard, 76);
+    table_->setColumnWidth(Column::unit, 64);
     table_->verticalHeader()->hide();
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setAlternatingRowColors(false);
@@ -172,6 +177,7 @@ void ParametersDialog::refresh() {
             info != nullptr ? text(info->standard) : QString("unknown"),
             info != nullptr ? QString(info->unit) : QString(),
             info != nullptr ? QString("%1 to %2").arg(text(info->low), text(info->high)) : QString(),
+            info != nullptr ? QString(info->text) : QString(),
             in_file != other_.end() ? text(in_file->second.value)
             : other_.empty()        ? QString()
                                     : QString("not in it")};

@@ -71,19 +71,22 @@ std::map<ItemId, QString> MainWindow::itemStates() const {
     const PlanView& view = plan_.flownView();
     if (!view.mission || link_.batches() != nullptr) return out;
     const auto states = link_.states(view.toSend(), plan_.plan()->traits.item0_is_home);
-    // Where all are alike the seal says it once.
-    const bool alike = std::adjacent_find(states.begin(), states.end(), std::not_equal_to<>()) == states.end();
-    if (alike) return out;
-    std::map<ItemId, HoldState> least;
+    if (states.empty()) return out;
+    // What most of them are the seal says once; the others are named.
+    std::map<HoldState, int> counts;
+    for (const HoldState state : states) ++counts[state];
+    const auto most = std::max_element(counts.begin(), counts.end(),
+                                       [](const auto& x, const auto& y) { return x.second < y.second; });
+    std::map<ItemId, HoldState> named;
     for (std::size_t i = 0; i < states.size() && i < view.mission->source.size(); ++i) {
         const ItemId id = view.mission->source[i];
-        if (id == 0) continue;
-        const auto at = least.find(id);
-        if (at == least.end() || states[i] == HoldState::active ||
+        if (id == 0 || states[i] == most->first) continue;
+        const auto at = named.find(id);
+        if (at == named.end() || states[i] == HoldState::active ||
             (states[i] < at->second && at->second != HoldState::active))
-            least[id] = states[i];
+            named[id] = states[i];
     }
-    for (const auto& [id, state] : least) out[id] = holdText(state);
+    for (const auto& [id, state] : named) out[id] = holdText(state);
     return out;
 }
 
