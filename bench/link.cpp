@@ -231,7 +231,8 @@ void messagesIntoWindow(benchmark::State& state) {
             QElapsedTimer t;
             t.start();
             counter.paints = 0;
-            while (static_cast<double>(t.elapsed()) < seconds * 1000) QApplication::processEvents(QEventLoop::WaitForMoreEvents, 5);
+            while (static_cast<double>(t.elapsed()) < seconds * 1000)
+                QApplication::processEvents(QEventLoop::WaitForMoreEvents, 5);
             return counter.paints / seconds;
         };
         std::atomic<double> sender_cpu{0};

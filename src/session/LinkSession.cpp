@@ -2,6 +2,7 @@
 
 #include <QDir>
 
+#include "core/base/Text.h"
 #include "core/plan/PlanFile.h"
 
 namespace anhinga {
@@ -98,7 +99,12 @@ void LinkSession::choose(int system) {
 
 TransferOptions LinkSession::transferOptions() {
     TransferOptions options;
-    options.progress = [this](double share, const std::string& text) {
+    options.progress = [this, told_ms = 0.0](double share, const std::string& text) mutable {
+        // As often as it can be read, not for each of a thousand items.
+        constexpr double kEvery_ms = 60;
+        const double now_ms = monotonicMs();
+        if (share < 1 && now_ms - told_ms < kEvery_ms) return;
+        told_ms = now_ms;
         QMetaObject::invokeMethod(
             this,
             [this, share, t = QString::fromStdString(text)] {

@@ -2,6 +2,7 @@
 // reason, a change in flight, the landing, the onboard log; and the dialogs on their own.
 #include "ui/Driver.h"
 
+#include "app/field/CarryOver.h"
 #include "app/field/CompareDialog.h"
 #include "app/field/LogsDialog.h"
 #include "app/field/ParametersDialog.h"
@@ -314,4 +315,76 @@ TEST_CASE("the plan's home becomes the measured one when that is accepted", "[ui
     REQUIRE(d.until(2000, [&] { return !d.child<QLabel>("measured home")->isVisible(); }));
     d.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(*d.plan().home->amsl_m == Approx(45));
+}
+
+TEST_CASE("speed, height, a place on the map and another item are ordered in flight", "[ui][field][orders]") {
+    Day day({}, 8);
+    Driver& d = day.d;
+    day.handOver();
+    d.press("field tab Fly");
+    // What cannot be a speed is not sent.
+    d.child<QLineEdit>("fly speed")->setText("very fast");
+    d.press("command Speed");
+    CHECK(d.window.lastMessage().contains("a value from"));
+    CHECK(day.link().commands().empty());
+    CHECK_FALSE(d.child<QPushButton>("command Go there")->isEnabled());
+    CHECK(day.arm().state == CommandNote::accepted);
+    REQUIRE(d.until(3000, [&] { return day.vehicle().armed; }));
+    CHECK(day.command("command Start").state == CommandNote::accepted);
+    REQUIRE(d.until(15000, [&] { return day.vehicle().mission_item.value_or(0) >= 3; }));
+    d.child<QLineEdit>("fly speed")->setText("4 m/s");
+    CHECK(day.command("command Speed").state == CommandNote::accepted);
+    CHECK(d.until(6000, [&] { return std::abs(day.vehicle().ground_mps.value_or(0) - 4) < 0.4; }));
+    // The height is the mission's own: refused with the reason.
+    d.child<QLineEdit>("fly height")->setText("55 m");
+    const CommandNote height = day.command("command Height");
+    CHECK(height.state == CommandNote::refused);
+    CHECK(height.reason.contains("pause it first"));
+    // A click on the map is where it goes.
+    d.press("command Go there");
+    CHECK(d.window.map().cursor().shape() == Qt::CrossCursor);
+    const GeoPoint there = destination(d.plan().home->position, 330, 250);
+    QTest::mouseClick(&d.window.map(), Qt::LeftButton, Qt::NoModifier, d.at(there));
+    REQUIRE(d.until(6000, [&] { return modeName(day.vehicle()) == "guided"; }));
+    REQUIRE(d.until(20000, [&] { return modeName(day.vehicle()) == "hold"; }));
+    CHECK(distance_m(*day.vehicle().position, there) < 15);
+    CHECK(*day.vehicle().height_home_m == Approx(55).margin(2));
+    // Space goes on with the mission, and pauses it.
+    d.key(Qt::Key_Space);
+    REQUIRE(d.until(5000, [&] { return modeName(day.vehicle()) == "mission"; }));
+    // Straight to a later item.
+    auto* places = d.child<QComboBox>("fly places");
+    REQUIRE(places->findText("Waypoint 6") >= 0);
+    places->setCurrentText("Waypoint 6");
+    CHECK(day.command("command Skip").state == CommandNote::accepted);
+    REQUIRE(d.until(3000, [&] { return day.vehicle().mission_item.value_or(0) >= 7; }));
+    // The emergency stop is held and confirmed; a click alone does nothing.
+    auto* stop = d.child<QPushButton>("command Emergency stop");
+    const auto before = day.link().commands().size();
+    QTest::mouseClick(stop, Qt::LeftButton);
+    QTest::qWait(200);
+    CHECK(day.link().commands().size() == before);
+    answerWhenAsked(QMessageBox::Yes);
+    QTest::mousePress(stop, Qt::LeftButton);
+    d.until(4000, [&] { return day.link().commands().size() > before; });
+    QTest::mouseRelease(stop, Qt::LeftButton);
+    REQUIRE(d.until(8000, [&] { return !day.vehicle().armed; }));
+}
+
+TEST_CASE("the heading test waits for a hand, and a carried plan is read back", "[ui][field][heading]") {
+    Day day({"--heading", "75"}, 1);
+    Driver& d = day.d;
+    d.press("field tab Checklist");
+    REQUIRE(d.until(2000, [&] { return d.child<QPushButton>("heading test")->isEnabled(); }));
+    d.press("heading test");
+    REQUIRE(d.until(
+        4000, [&] { return d.child<QLabel>("heading test text")->text().contains("Turn the aircraft half round"); }));
+    CHECK(d.window.field().headingTest().stage() == HeadingTest::Stage::turning);
+    d.press("heading test");  // stopped
+    REQUIRE(d.until(1000, [&] { return d.window.field().headingTest().stage() == HeadingTest::Stage::idle; }));
+    CarryOverDialog dialog(&d.window.plan());
+    REQUIRE(dialog.write(QString::fromStdString(d.dir / "carried.kml")));
+    CHECK(dialog.findChild<QLabel*>("carry result")->text().contains("Read back, agrees"));
+    CHECK(std::filesystem::exists(d.dir / "carried-sheet.html"));
+    CHECK_FALSE(dialog.write("/no/such/folder/x.kml"));
 }

@@ -39,6 +39,9 @@ TEST_CASE("what if: something goes wrong at the play head, and all is as planned
     choose(2);
     d.window.plan().edit("title", [](Plan& p) { p.title = "another"; });
     d.settle();
+    CHECK(d.window.plan().failure());  // the flight is the same
+    d.window.plan().edit("lift", [](Plan& p) { p.items[1].height = Height::aboveHome(73); });
+    d.settle();
     CHECK_FALSE(d.window.plan().failure());
     CHECK(what->currentIndex() == 0);
     // Nothing to fly, nothing to try.

@@ -1,0 +1,249 @@
+// The day in the field without a window: seal and what breaks it, checklist, frozen items, alarms into the recording.
+#include <catch2/catch.hpp>
+
+#include <QSignalSpy>
+
+#include "core/logio/LogReader.h"
+#include "core/plan/ChecklistTemplates.h"
+#include "core/plan/PlanFile.h"
+#include "session/FieldSession.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+bool until(int ms, const std::function<bool()>& done) {
+    QElapsedTimer t;
+    t.start();
+    while (t.elapsed() < ms && !done()) QTest::qWait(15);
+    return done();
+}
+
+struct Rig {
+    TempDir dir;
+    PlanSession plan;
+    LinkSession link;
+    FieldSession field{&plan, &link};
+    std::unique_ptr<Process> standin;
+    explicit Rig(std::vector<std::string> more = {}, int points = 8) {
+        plan.replace("row", rowPlan(points));
+        REQUIRE(plan.waitUntilDerived(5000));
+        link.setRecordFolder(QString::fromStdString(dir / "recordings"));
+        link.setCopyFolder(QString::fromStdString(dir / "copies"));
+        connect(std::move(more));
+    }
+    void connect(std::vector<std::string> more) {
+        const int port = freePort();
+        std::vector<std::string> arguments{
+            "--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.31,-20.12,0", "--run-for", "50"};
+        arguments.insert(arguments.end(), more.begin(), more.end());
+        standin = std::make_unique<Process>(std::string(BIN_DIR) + "/anhinga-standin", arguments);
+        REQUIRE(link.connectTo(QString("udp-listen:%1").arg(port)));
+        REQUIRE(until(8000, [&] { return link.vehicle().heard; }));
+    }
+    void handOver(bool batches = false) {
+        REQUIRE(field.handOver(batches));
+        REQUIRE(until(12000, [&] { return !link.busy() && link.seal() == LinkSession::Seal::sealed; }));
+    }
+    bool command(LinkSession::Command c) {
+        const auto before = link.commands().size();
+        link.command("test", std::move(c));
+        return until(8000,
+                     [&] {
+                         return link.commands().size() > before && link.commands().back().state != CommandNote::sent;
+                     }) &&
+               link.commands().back().state == CommandNote::accepted;
+    }
+    void start() {
+        REQUIRE(command([](VehicleLink& l, std::stop_token s) { return commandArm(l, std::move(s)); }));
+        REQUIRE(command([](VehicleLink& l, std::stop_token s) { return commandStart(l, std::move(s)); }));
+    }
+};
+
+}  // namespace
+
+TEST_CASE("a seal is noted in the plan, holds over paper edits and not over others", "[session][field]") {
+    Rig r;
+    CHECK(r.field.sealLine() == "kept here, not sent");
+    CHECK_FALSE(r.field.sealHolds());
+    r.handOver();
+    CHECK(r.field.sealHolds());
+    CHECK(r.field.sealLine().startsWith("sealed "));
+    REQUIRE(r.field.notedSeal() != nullptr);
+    CHECK(r.field.notedSeal()->vehicle == 1);
+    CHECK(r.field.notedSeal()->stored);
+    CHECK(r.field.notedSealFits());
+    const double sealed_at = r.field.notedSeal()->time_unix_s;
+    // A tick is paper: nothing is worked out anew.
+    r.plan.edit("checklist", [](Plan& p) { addChecklist(p, checklistTemplates()[1]); });
+    r.field.tick(r.plan.plan()->checklist[0].id, true);
+    CHECK(r.field.sealHolds());
+    // The same once more: read back, and the time it was sealed stays.
+    r.handOver();
+    CHECK(r.field.notedSeal()->time_unix_s == sealed_at);
+    CHECK(r.plan.plan()->seals.size() == 1);
+
+    r.plan.edit("lift", [](Plan& p) { p.items[3].height = Height::aboveHome(77); });
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    CHECK_FALSE(r.field.sealHolds());
+    CHECK(r.field.sealLine() == "changed since sealed");
+    CHECK_FALSE(r.field.notedSealFits());
+    // Asked without sending: it differs, in that item.
+    r.field.check();
+    REQUIRE(until(8000, [&] { return !r.link.busy(); }));
+    CHECK(r.link.seal() == LinkSession::Seal::differs);
+    REQUIRE(r.link.differences().size() == 1);
+    CHECK(r.link.differences()[0].field == "z");
+    r.plan.undo();
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    r.field.check();
+    REQUIRE(until(8000, [&] { return !r.link.busy(); }));
+    CHECK(r.field.sealHolds());
+}
+
+TEST_CASE("only the difference is sent when what the aircraft holds is known", "[session][field]") {
+    Rig r({}, 40);
+    QSignalSpy sealed(&r.link, &LinkSession::sealed);
+    r.handOver();
+    REQUIRE(sealed.count() == 1);
+    CHECK(sealed[0][0].value<HandOver>().sent == r.plan.flownView().mission->items.size());
+    r.plan.edit("lift", [](Plan& p) { p.items[20].height = Height::aboveHome(66); });
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    r.handOver();
+    REQUIRE(sealed.count() == 2);
+    CHECK(sealed[1][0].value<HandOver>().sent == 1);
+    CHECK(sealed[1][0].value<HandOver>().verified);
+}
+
+TEST_CASE("what an aircraft held is kept before it is overwritten", "[session][field]") {
+    Rig r;
+    r.handOver();
+    CHECK(r.link.copyPath().isEmpty());  // it held nothing
+    r.link.disconnectLink();
+    const QString address = r.link.address();
+    REQUIRE(r.link.connectTo(address));  // a new connection knows nothing of it
+    REQUIRE(until(8000, [&] { return r.link.vehicle().heard; }));
+    r.plan.replace("other", rowPlan(3));
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    r.handOver();
+    REQUIRE_FALSE(r.link.copyPath().isEmpty());
+    const auto copy = loadPlan(r.link.copyPath().toStdString());
+    REQUIRE(copy);
+    CHECK(copy->items.size() >= 9);
+}
+
+TEST_CASE("what is flown or near is frozen, what is further ahead can be sent in flight", "[session][field]") {
+    Rig r({"--speedup", "5"}, 20);
+    CHECK(r.field.frozen().empty());
+    r.handOver();
+    r.start();
+    REQUIRE(until(20000, [&] { return r.link.vehicle().mission_item.value_or(0) >= 5; }));
+    REQUIRE(until(1000, [&] { return r.plan.isFrozen(r.plan.plan()->items[1].id); }));
+    QSignalSpy refused(&r.plan, &PlanSession::refused);
+    r.plan.edit("remove", [](Plan& p) { p.items.erase(p.items.begin() + 1); });
+    CHECK(r.plan.plan()->items.size() == 22);
+    r.plan.edit("slower", [](Plan& p) { p.defaults.speed_mps = 3; });  // would change what is flown
+    CHECK(r.plan.plan()->defaults.speed_mps == 8);
+    r.plan.edit("home", [](Plan& p) { p.home->position.lat_deg += 0.001; });
+    CHECK(refused.count() == 3);
+    const ItemId far = r.plan.plan()->items[18].id;
+    r.plan.edit("lift", [&](Plan& p) { p.find(far)->height = Height::aboveHome(90); });
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    CHECK(r.field.changeWaits());
+    r.handOver();
+    CHECK(r.field.sealHolds());
+    CHECK_FALSE(r.field.changeWaits());
+    CHECK(modeName(r.link.vehicle()) == "mission");
+    REQUIRE(r.field.progress());
+    CHECK(r.field.progress()->left_s > 10);
+}
+
+TEST_CASE("alarms, commands and marks are in the recording; a landing is told", "[session][field]") {
+    Rig r({"--speedup", "20", "--fault", "compass@40"}, 4);
+    r.handOver();
+    QSignalSpy raised(&r.field, &FieldSession::raised);
+    QSignalSpy landed(&r.field, &FieldSession::hasLanded);
+    r.start();
+    REQUIRE(until(15000, [&] { return raised.count() > 0; }));
+    CHECK(raised[0][0].toString().contains("compass"));
+    r.field.mark("a word that is longer than the fifty letters a text message holds, by far");
+    REQUIRE(until(30000, [&] { return landed.count() == 1; }));
+    CHECK(r.field.landed());
+    CHECK(r.field.landedText().startsWith("Landed after"));
+    r.field.acknowledge("");
+    r.link.flushRecording();
+    const auto log = openLog(r.link.recordPath().toStdString());
+    REQUIRE(log);
+    const auto marked = [&](const std::string& part) {
+        return std::any_of((*log)->events.begin(), (*log)->events.end(), [&](const LogEvent& e) {
+            return e.kind == "mark" && e.text.find(part) != std::string::npos;
+        });
+    };
+    CHECK(marked("alarm The aircraft does not trust its compass"));
+    CHECK(marked("command test"));
+    CHECK(marked("message holds, by far"));
+}
+
+TEST_CASE("a plan too long for the aircraft is flown in batches from the session", "[session][field][batch]") {
+    Rig r({"--speedup", "40", "--max-items", "24"}, 40);
+    r.plan.edit("limit", [](Plan& p) { p.traits.item_limit = 24; });
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    REQUIRE(r.field.handOver(false));  // in one: it does not fit
+    REQUIRE(until(8000, [&] { return !r.link.busy(); }));
+    CHECK(r.link.seal() == LinkSession::Seal::failed);
+    CHECK(r.link.sealText().contains("memory is full"));
+    r.handOver(true);
+    CHECK(r.field.sealHolds());
+    REQUIRE(r.link.batches() != nullptr);
+    r.start();
+    REQUIRE(until(45000, [&] { return r.link.batches()->done(); }));
+    CHECK(r.link.batchProblem().isEmpty());
+    CHECK(r.link.flownItem().value_or(0) > 10);
+}
+
+TEST_CASE("parameters and logs come through the session, failures are said", "[session][field]") {
+    Rig r;
+    QSignalSpy changed(&r.link, &LinkSession::parametersChanged), failed(&r.link, &LinkSession::parametersFailed);
+    r.link.readParameters();
+    CHECK(r.link.busy());
+    r.link.readParameters();  // one after the other
+    REQUIRE(until(8000, [&] { return !r.link.busy(); }));
+    CHECK(r.link.parameters().size() > 90);
+    r.link.setParameters({{"RTL_ALT", {5500, 6}}, {"WPNAV_SPEED", {800, 4}}});
+    REQUIRE(until(8000, [&] { return !r.link.busy(); }));
+    CHECK(r.link.parameters().at("RTL_ALT").value == 5500);
+    r.link.setParameters({{"RTL_ALT", {1e9, 6}}});
+    REQUIRE(until(8000, [&] { return failed.count() == 1; }));
+    CHECK(r.link.parameters().at("RTL_ALT").value == 5500);
+    QSignalSpy log_failed(&r.link, &LinkSession::logFailed);
+    r.link.listLogs();
+    REQUIRE(until(8000, [&] { return !r.link.busy(); }));
+    CHECK(r.link.logs().empty());
+    r.link.fetchLog({3, 1000, 0}, "/no/such/folder/x.ulg");
+    REQUIRE(until(8000, [&] { return log_failed.count() == 1; }));
+    r.link.clearAircraft();
+    REQUIRE(until(8000, [&] { return !r.link.busy(); }));
+    CHECK(r.link.held()->mission.empty());
+}
+
+TEST_CASE("two vehicles: what is known of one is not taken for the other", "[session][several]") {
+    Rig r({"--system", "3"});
+    const QString address = r.link.address();
+    const int port = address.section(':', 1).toInt();
+    const Process second(std::string(BIN_DIR) + "/anhinga-standin",
+                         {"--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.311,-20.12,0", "--system", "8",
+                          "--run-for", "40"});
+    r.handOver();
+    REQUIRE(until(8000, [&] { return r.link.vehicles().size() == 2; }));
+    CHECK(r.link.vehicle().system == 3);
+    r.link.choose(8);
+    CHECK(r.link.vehicle().system == 8);
+    CHECK(r.link.seal() == LinkSession::Seal::none);
+    CHECK_FALSE(r.link.held());
+    r.handOver();
+    CHECK(r.field.notedSeal()->vehicle == 8);
+    r.link.choose(3);
+    CHECK_FALSE(r.field.sealHolds());
+}
