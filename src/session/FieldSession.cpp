@@ -86,6 +86,8 @@ Result<void> FieldSession::handOver(bool in_batches) {
     const Plan& plan = *plan_->plan();
     const VehicleSnapshot& v = link_->vehicle();
     const MissionSet set = view.toSend();
+    if (link_->batches() != nullptr && v.armed)
+        return fail("the plan is flown in batches: it cannot be changed in flight");
     if (in_batches) return link_->handOverBatches(set, plan.traits.item_limit, plan.traits.item0_is_home);
     if (v.armed && link_->held() && v.mission_item) {
         const auto first = firstChangeable(v.mission_item, plan.traits.change_ahead);

@@ -1,5 +1,10 @@
 #include "core/link/VehicleState.h"
 
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
 #include "core/base/Text.h"
 #include "core/mavlink/ModeNames.h"
 
