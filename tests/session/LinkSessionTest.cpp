@@ -72,7 +72,7 @@ TEST_CASE("a hand-over seals, reports progress and keeps the fingerprint", "[ses
     CHECK(rig.session.seal() == LinkSession::Seal::sealed);
     CHECK(rig.session.sealFingerprint() == missionFingerprint(s.set()));
     CHECK(rig.session.progress() == Approx(1));
-    CHECK(states.count() > 8);
+    CHECK(states.count() >= 3);  // begun, progress, ended
     CHECK(rig.session.sealTime().secsTo(QDateTime::currentDateTime()) < 20);
     CHECK(QDir(QString::fromStdString(rig.dir / "recordings")).entryList(QDir::Files).size() == 1);
 }
