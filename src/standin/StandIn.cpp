@@ -91,8 +91,7 @@ std::string StandIn::frame(const Message& m) {
 /// A text longer than a message holds goes in pieces.
 void StandIn::text(int severity, const std::string& what) {
     constexpr std::size_t kPiece = 50;
-    static int next_id = 0;
-    const int id = what.size() > kPiece ? ++next_id % 60000 + 1 : 0;
+    const int id = what.size() > kPiece ? ++text_id_ % 60000 + 1 : 0;
     for (std::size_t at = 0, chunk = 0; at < std::max<std::size_t>(1, what.size()); at += kPiece, ++chunk)
         say(Message("STATUSTEXT")
                 .set("severity", severity)

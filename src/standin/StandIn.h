@@ -134,7 +134,7 @@ class StandIn {
     std::uint8_t sequence_ = 0;
     double wall_s_ = 0, owed_s_ = 0, last_heartbeat_s_ = -10, ground_heard_s_ = -1, refused_s_ = -10;
     bool link_lost_ = false, started_ = false;
-    int item_ = 0, log_number_ = 0, reached_ = 0;
+    int item_ = 0, log_number_ = 0, reached_ = 0, text_id_ = 0;
     int mode_request_ = 0;  // custom mode asked for on the ground
     int fence_breach_ = 0, fence_breaches_ = 0;
     double clipped_ = 0;

@@ -106,7 +106,6 @@ std::optional<FtpPacket> FtpPacket::of(const Message& m) {
     packet.request = p[5];
     for (int i = 0; i < 4; ++i) packet.offset |= static_cast<std::uint32_t>(p[8 + i]) << (8 * i);
     packet.data.assign(reinterpret_cast<const char*>(p) + kHeader, p[4]);
-    // A read of a known size may ask for that many bytes without carrying any.
     return packet;
 }
 

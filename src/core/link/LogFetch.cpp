@@ -13,7 +13,6 @@ using mavlink::Message;
 namespace {
 
 constexpr std::size_t kBlock = 90;  // bytes in a LOG_DATA message
-/// Gaps up to so many blocks apart are asked for as one stretch when it is cheaper than asking twice.
 constexpr double kSaveEvery_s = 3;
 
 Message addressed(std::string_view name, const VehicleSnapshot& v) {
