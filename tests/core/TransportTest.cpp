@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 
+#include <algorithm>
 #include <atomic>
 #include <filesystem>
 #include <mutex>
@@ -177,4 +178,63 @@ TEST_CASE("a recording that cannot be written says so", "[link][recorder]") {
     const std::vector<std::uint8_t> packet(4096, 1);
     for (int i = 0; i < 20; ++i) (*full)->add(packet);
     CHECK((*full)->error().find("stopped") != std::string::npos);
+}
+
+TEST_CASE("a played link reorders, corrupts, limits and cuts as it is told, while it runs", "[link][transport][loss]") {
+    const auto sendAll = [](Pair& p, int n) {
+        for (int i = 0; i < n; ++i) {
+            p.talker->send(std::string(1, static_cast<char>(i % 100)));
+            if (i % 20 == 0) std::this_thread::sleep_for(std::chrono::milliseconds(2));
+        }
+        until(2, [&] { return p.listener_ear.packets >= n; });
+        const std::lock_guard lock(p.listener_ear.mutex);
+        return p.listener_ear.heard;
+    };
+    SECTION("reordering changes the order and loses nothing") {
+        LinkConditions c;
+        c.reorder = 0.2;
+        Pair p(c);
+        std::string heard = sendAll(p, 100);
+        REQUIRE(heard.size() == 100);
+        CHECK_FALSE(std::is_sorted(heard.begin(), heard.end()));
+        std::sort(heard.begin(), heard.end());
+        CHECK(std::adjacent_find(heard.begin(), heard.end()) == heard.end());
+    }
+    SECTION("corruption changes a byte of its share of the packets") {
+        LinkConditions c;
+        c.corrupt = 0.25;
+        Pair p(c);
+        const std::string heard = sendAll(p, 400);
+        REQUIRE(heard.size() == 400);
+        int wrong = 0;
+        for (std::size_t i = 0; i < heard.size(); ++i) wrong += heard[i] != static_cast<char>(i % 100);
+        CHECK(wrong > 60);
+        CHECK(wrong < 140);
+    }
+    SECTION("a slow radio carries so many bytes a second and drops what would wait too long") {
+        LinkConditions c;
+        c.bytes_per_s = 20000;
+        Pair p(c);
+        const double start = monotonicMs();
+        for (int i = 0; i < 60; ++i) p.talker->send(std::string(1000, 'x'));
+        until(4, [&] { return p.listener_ear.packets >= 21; });
+        const double took_s = (monotonicMs() - start) / 1000;
+        std::this_thread::sleep_for(std::chrono::milliseconds(300));
+        CHECK(took_s > 0.9);
+        CHECK(took_s < 2.0);
+        CHECK(p.listener_ear.packets <= 23);  // a second's worth; the rest was dropped
+    }
+    SECTION("a cut lets nothing through until it is mended") {
+        Pair p;
+        LinkConditions cut;
+        cut.cut = true;
+        p.talker->setConditions(cut);
+        p.talker->send("lost");
+        std::this_thread::sleep_for(std::chrono::milliseconds(150));
+        CHECK(p.listener_ear.packets == 0);
+        p.talker->setConditions({});
+        p.talker->send("heard");
+        REQUIRE(until(3, [&] { return p.listener_ear.packets == 1; }));
+        CHECK(p.listener_ear.heard == "heard");
+    }
 }
