@@ -73,6 +73,11 @@ std::map<int, int> StandIn::executed() const {
     return executed_;
 }
 
+StandIn::Truth StandIn::truth() const {
+    const std::lock_guard lock(mutex_);
+    return {flight_.state().armed, flight_.heightHome_m(), flight_.place(), item_};
+}
+
 void StandIn::say(Message m) {
     if (deaf()) return;
     m.system = static_cast<std::uint8_t>(options_.system);

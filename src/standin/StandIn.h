@@ -60,6 +60,14 @@ class StandIn {
     double time_s() const;
     /// How often each command was executed.
     std::map<int, int> executed() const;
+    /// How it really is, whatever is heard of it on the ground.
+    struct Truth {
+        bool armed = false;
+        double height_home_m = 0;
+        GeoPoint place;
+        int item = 0;
+    };
+    Truth truth() const;
 
   private:
     using Message = mavlink::Message;

@@ -21,48 +21,106 @@ TEST_CASE("after a cut at any phase of a flight the state is right again within 
         const char* name;
         std::function<bool(const VehicleSnapshot&)> when;
     };
-    const Phase phases[] = {{"on the ground", [](const VehicleSnapshot& v) { return v.heard; }},
-                            {"climbing", [](const VehicleSnapshot& v) { return v.height_home_m.value_or(0) > 8; }},
-                            {"on the way", [](const VehicleSnapshot& v) { return v.mission_item.value_or(0) >= 4; }},
-                            {"returning", [](const VehicleSnapshot& v) { return modeName(v) == "return"; }},
-                            {"landed", [](const VehicleSnapshot& v) { return v.disarmed_at_s.has_value(); }}};
+    const auto mode = [](const char* name) { return [name](const VehicleSnapshot& v) { return modeName(v) == name; }; };
+    const Phase phases[] = {
+        {"on the ground", [](const VehicleSnapshot& v) { return v.heard; }},
+        {"armed", [](const VehicleSnapshot& v) { return v.armed; }},
+        {"climbing", [](const VehicleSnapshot& v) { return v.height_home_m.value_or(0) > 8; }},
+        {"on the way", [](const VehicleSnapshot& v) { return v.mission_item.value_or(0) >= 3; }},
+        {"held", mode("hold")},
+        {"going on", [](const VehicleSnapshot& v) { return v.mission_item.value_or(0) >= 5; }},
+        {"returning", mode("return")},
+        {"coming down",
+         [](const VehicleSnapshot& v) { return v.climb_mps.value_or(0) < -0.5 && *v.height_home_m < 12; }},
+        {"landed", [](const VehicleSnapshot& v) { return v.disarmed_at_s.has_value(); }}};
     TempDir dir;
     VehicleLink::Options ours;
     ours.record_path = dir / "r.tlog";
+    std::uint64_t heard = 0;
     {
-        StandInOptions o = standInOptions(6);
+        StandInOptions o = standInOptions(9);
         o.lost_link = SafetyAction::carryOn;
         Rig rig(o, {}, ours);
         const auto h = handOver(rig.link(), {rowMission(5), {}, {}}, true);
         REQUIRE(h);
         REQUIRE(h->verified);
-        bool started = false;
+        int phases_seen = 0;
         for (const Phase& phase : phases) {
             INFO(phase.name);
-            REQUIRE(rig.until(30, phase.when));
-            rig.cut(true);
+            const std::string name = phase.name;
+            REQUIRE(rig.until(40, phase.when));
+            // By turns both ways, only up and only down.
+            rig.proxy().cut(phases_seen % 3 != 2, phases_seen % 3 != 1);
             std::this_thread::sleep_for(std::chrono::milliseconds(1300));
-            CHECK(rig.link().snapshot().heartbeat_age_s > 1);
+            CHECK((rig.link().snapshot().heartbeat_age_s > 1) == (phases_seen % 3 != 1));
             rig.cut(false);
             const double back = monotonicMs();
-            CHECK(rig.until(2, [&](const VehicleSnapshot& v) { return v.heartbeat_age_s < 0.5; }));
+            CHECK(rig.until(2, [&](const VehicleSnapshot& v) {
+                const StandIn::Truth truth = rig.standin().truth();
+                return v.heartbeat_age_s < 0.5 && v.armed == truth.armed && v.mission_item == truth.item &&
+                       distance_m(*v.position, truth.place) < 15 &&
+                       std::abs(*v.height_home_m - truth.height_home_m) < 5;
+            }));
             CHECK(monotonicMs() - back < 2000);
-            const VehicleSnapshot v = rig.link().snapshot();
-            CHECK(v.armed == (started && std::string(phase.name) != "landed"));
-            if (!started) {
-                started = true;
-                REQUIRE(commandArm(rig.link()));
-                REQUIRE(commandStart(rig.link()));
-            }
+            CHECK(rig.link().snapshot().armed == (phases_seen > 0 && name != "landed"));
+            if (name == "on the ground") REQUIRE(commandArm(rig.link()));
+            if (name == "armed") REQUIRE(commandStart(rig.link()));
+            if (name == "on the way") REQUIRE(commandPause(rig.link()));
+            if (name == "held") REQUIRE(commandResume(rig.link()));
+            ++phases_seen;
         }
+        CHECK(phases_seen == 9);
         // Each was executed once, however often it was said.
-        CHECK(rig.standin().executed().at(cmd::armDisarm) == 1);
-        CHECK(rig.standin().executed().at(cmd::missionStart) == 1);
+        const auto done = rig.standin().executed();
+        CHECK(done.at(cmd::armDisarm) == 1);
+        CHECK(done.at(cmd::missionStart) == 1);
+        CHECK(rig.proxy().fromVehicle() > 100);
+        CHECK(rig.proxy().fromGround() > 10);
+        // The recording is whole: all that passed the proxy while it was open is in it, in order.
+        heard = rig.link().snapshot().link.received;
     }
     const auto log = openLog(dir / "r.tlog");
     REQUIRE(log);
     CHECK((*log)->damaged_bytes == 0);
+    std::size_t recorded = 0;
+    for (const auto& [message, count] : (*log)->message_counts) recorded += count;
+    CHECK(recorded >= heard);
     CHECK((*log)->events.size() >= 2);
+}
+
+TEST_CASE("a hand-over that is cut in the middle goes on when the link is back", "[link][cut]") {
+    Rig rig(standInOptions());
+    MissionSet set{rowMission(60), {}, {}};
+    std::jthread cutter([&] {
+        std::this_thread::sleep_for(std::chrono::milliseconds(60));
+        for (const auto& [up, down] : {std::pair(true, false), std::pair(false, true), std::pair(true, true)}) {
+            rig.proxy().cut(up, down);
+            std::this_thread::sleep_for(std::chrono::milliseconds(1500));
+            rig.cut(false);
+            std::this_thread::sleep_for(std::chrono::milliseconds(30));
+        }
+    });
+    LinkConditions slow;
+    slow.latency_ms = 20;
+    rig.conditions(slow);
+    TransferOptions patient;
+    patient.silence_s = 10;
+    const auto h = handOver(rig.link(), set, true, patient);
+    cutter.join();
+    REQUIRE(h);
+    CHECK(h->verified);
+    CHECK(compareMissions("", set.mission, h->held.mission, true).empty());
+}
+
+TEST_CASE("on a radio that carries little, fewer messages are asked for until it carries them", "[link][rates]") {
+    Rig rig(standInOptions());
+    REQUIRE(rig.until(5, [](const VehicleSnapshot& v) { return v.link.messages_per_s > 20; }));
+    LinkConditions radio;
+    radio.bytes_per_s = 400;
+    rig.conditions(radio);
+    CHECK(rig.until(15, [](const VehicleSnapshot& v) { return v.link.rates <= 0.5; }));
+    CHECK(rig.until(20, [](const VehicleSnapshot& v) { return v.link.recent_loss < 0.08; }));
+    CHECK(rig.link().snapshot().heartbeat_age_s < 3);
 }
 
 TEST_CASE("a command whose answer is lost is said again and executed once", "[link][command][cut]") {
@@ -242,7 +300,7 @@ TEST_CASE("no stream of bytes or hostile values moves our state wrongly", "[link
     beat.set("type", 2).set("autopilot", 3).set("base_mode", 128).set("custom_mode", 3);
     state.take(beat, 0);
     int tried = 0;
-    for (int round = 0; round < 40; ++round)
+    for (int round = 0; round < 400; ++round)
         for (const mavlink::MessageInfo& info : mavlink::allMessages()) {
             if (info.name == "HEARTBEAT") continue;
             Message m = hostile(info, random);
@@ -262,7 +320,7 @@ TEST_CASE("no stream of bytes or hostile values moves our state wrongly", "[link
             REQUIRE(v.texts->size() <= 200);
             REQUIRE(v.modes.size() <= 64);
         }
-    std::printf("%d hostile messages\n", tried);
+    std::printf("%d hostile messages taken\n", tried);
 }
 
 TEST_CASE("a second ground station and strangers' numbers do not become our vehicle", "[link][hostile]") {
@@ -313,15 +371,23 @@ TEST_CASE("random bytes and broken frames on a living link do no harm", "[link][
     beat.system = beat.component = 1;
     beat.set("type", 2).set("autopilot", 3);
     const std::string good = mavlink::encode(beat);
-    for (int i = 0; i < 400; ++i) {
-        (*talker)->send(rubbish(random() % 600, static_cast<unsigned>(random())));
-        for (const std::string& bad : damaged(good + good, 4, static_cast<unsigned>(random()))) (*talker)->send(bad);
+    std::size_t frames = 0, bytes = 0;
+    const auto send = [&](const std::string& b) {
+        ++frames;
+        bytes += b.size();
+        (*talker)->send(b);
+    };
+    for (int i = 0; i < 2000; ++i) {
+        send(rubbish(random() % 600, static_cast<unsigned>(random())));
+        for (const std::string& bad : damaged(good + good, 4, static_cast<unsigned>(random()))) send(bad);
         const auto& all = mavlink::allMessages();
         const auto& info = all[random() % all.size()];
-        if (info.name != "HEARTBEAT") (*talker)->send(mavlink::encode(hostile(info, random)));
+        if (info.name != "HEARTBEAT") send(mavlink::encode(hostile(info, random)));
         if (i % 20 == 0) std::this_thread::sleep_for(std::chrono::milliseconds(5));
     }
     (*talker)->send(good);
     REQUIRE((*link)->waitForVehicle(3));
     CHECK_FALSE((*link)->snapshot().armed);
+    std::printf("%zu broken and hostile packets, %.1f MB, on a living link\n", frames,
+                static_cast<double>(bytes) / 1e6);
 }

@@ -1,4 +1,5 @@
-// A stand-in in this process on a link of its own, and our end of it. Its clock runs on a thread.
+// A stand-in in this process, our end of a link to it, and a proxy between them that plays a bad link. The stand-in's
+// clock runs on a thread.
 #pragma once
 
 #include <catch2/catch.hpp>
@@ -7,6 +8,7 @@
 #include "core/link/Commands.h"
 #include "core/link/MissionTransfer.h"
 #include "core/mission/Compile.h"
+#include "standin/LinkProxy.h"
 #include "standin/StandIn.h"
 #include "support.h"
 
@@ -15,21 +17,22 @@ namespace anhinga::testing {
 class Rig {
   public:
     explicit Rig(StandInOptions options, LinkConditions conditions = {}, VehicleLink::Options ours = {}) {
-        const int port = freePort();
+        const int port = freePort(), vehicle_port = freePort();
         standin_ = std::make_unique<StandIn>(std::move(options), [this](const mavlink::Message& m) {
             if (transport_) transport_->send(standin_->frame(m));
         });
         auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), ours);
         REQUIRE(link);
         link_ = std::move(*link);
-        auto transport = Transport::open(
-            {LinkKind::udp, "127.0.0.1", port},
-            [this](std::span<const std::uint8_t> b) {
+        auto proxy = LinkProxy::open(vehicle_port, port, conditions);
+        REQUIRE(proxy);
+        proxy_ = std::move(*proxy);
+        auto transport =
+            Transport::open({LinkKind::udp, "127.0.0.1", vehicle_port}, [this](std::span<const std::uint8_t> b) {
                 parser_.feed(b, [this](const mavlink::Message& m, std::span<const std::uint8_t> frame) {
                     standin_->hear(m, frame);
                 });
-            },
-            conditions);
+            });
         REQUIRE(transport);
         transport_ = std::move(*transport);
         clock_ = std::jthread([this](const std::stop_token& stop) {
@@ -50,12 +53,9 @@ class Rig {
     VehicleLink& link() { return *link_; }
     StandIn& standin() { return *standin_; }
     /// The link is another from now on.
-    void conditions(const LinkConditions& c) { transport_->setConditions(c); }
-    void cut(bool on) {
-        LinkConditions c;
-        c.cut = on;
-        conditions(c);
-    }
+    void conditions(const LinkConditions& c) { proxy_->setConditions(c); }
+    LinkProxy& proxy() { return *proxy_; }
+    void cut(bool on) { proxy_->cut(on, on); }
     /// Waits until `done`, at most so long.
     bool until(double seconds, const std::function<bool(const VehicleSnapshot&)>& done) {
         const double end = monotonicMs() + seconds * 1000;
@@ -68,6 +68,7 @@ class Rig {
 
   private:
     std::unique_ptr<StandIn> standin_;
+    std::unique_ptr<LinkProxy> proxy_;
     std::unique_ptr<Transport> transport_;
     std::unique_ptr<VehicleLink> link_;
     mavlink::Parser parser_;
