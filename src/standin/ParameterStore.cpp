@@ -24,6 +24,12 @@ ParameterStore::ParameterStore(std::function<void(Message)> say,
         set_[fmt::format("RC{}_MAX", i)] = {1900, kInt16};
         set_[fmt::format("RC{}_TRIM", i)] = {1500, kInt16};
     }
+    const std::pair<const char*, double> sticks[] = {
+        {"RCMAP_ROLL", 1}, {"RCMAP_PITCH", 2}, {"RCMAP_THROTTLE", 3}, {"RCMAP_YAW", 4}, {"FLTMODE_CH", 5}};
+    for (const auto& [name, channel] : sticks) set_[name] = {channel, kInt8};
+    // The pilot's switch: position 2 leaves the mode to the ground station's orders, 6 holds.
+    constexpr int kModes[] = {0, 0, 2, 6, 9, 5};
+    for (int i = 0; i < 6; ++i) set_[fmt::format("FLTMODE{}", i + 1)] = {static_cast<double>(kModes[i]), kInt8};
     streamed_ = set_.size();
 }
 

@@ -4,6 +4,7 @@
 #include "core/base/Text.h"
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
+#include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
 
@@ -274,6 +275,8 @@ void StandIn::happened(const FlightEvent& e) {
     if (e.kind == FlightEvent::armed && !options_.logs_dir.empty()) {
         log_ = std::make_unique<FlightLog>();
         log_->start_unix_s = unixNow() - flight_.state().t_s;
+        log_->vehicle =
+            fmt::format("vehicle {}, {}", options_.system, mavlink::typeText(mavTypeOf(options_.vehicle.kind)));
         for (const auto& [name, p] : parameters_.all()) log_->params[name] = p.value;
         recorder_ = std::make_unique<FlightRecorder>(*log_);
     }

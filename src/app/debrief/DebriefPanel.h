@@ -24,6 +24,8 @@ class ChannelPanel : public QWidget {
   signals:
     void openWanted();
     void exportWanted();
+    void logbookWanted();
+    void reportWanted();
 
   private:
     void fill();

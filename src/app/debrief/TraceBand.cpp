@@ -4,6 +4,7 @@
 
 #include <QVBoxLayout>
 
+#include "app/widgets/TrackColours.h"
 #include "core/base/Text.h"
 
 namespace anhinga {
@@ -103,7 +104,6 @@ void TraceBand::rebuild() {
     text_ = nullptr;
     if (log_) {
         const double end = log_->firstTime() + log_->duration_s();
-        const QColor tints[] = {theme_.reed, theme_.marigold, theme_.plum, theme_.quiet};
         for (std::size_t i = 0; i < log_->modes.size(); ++i) {
             const ModeChange& m = log_->modes[i];
             const double to = i + 1 < log_->modes.size() ? log_->modes[i + 1].t_s : end;
@@ -112,8 +112,8 @@ void TraceBand::rebuild() {
             band->bottomRight->setTypeY(QCPItemPosition::ptAxisRectRatio);
             band->topLeft->setCoords(m.t_s, 0);
             band->bottomRight->setCoords(to, 1);
-            QColor tint = m.name == "mission" ? theme_.lagoon : tints[i % std::size(tints)];
-            tint.setAlpha(theme_.night ? 34 : 26);
+            QColor tint = modeColour(QString::fromStdString(m.name), theme_);
+            tint.setAlpha(theme_.night ? 44 : 34);
             band->setBrush(tint);
             band->setPen(Qt::NoPen);
             band->setClipToAxisRect(true);

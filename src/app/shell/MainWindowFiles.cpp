@@ -187,6 +187,10 @@ void MainWindow::recover() {
 void MainWindow::closeEvent(QCloseEvent* e) {
     if (!mayDiscard()) return e->ignore();
     map_->rememberView();
+    // What was recorded goes into the logbook before the window goes.
+    link_.disconnectLink();
+    constexpr int kPatience_ms = 5000;
+    logbook_.waitUntilIdle(kPatience_ms);
     e->accept();
 }
 

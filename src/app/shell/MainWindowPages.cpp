@@ -15,6 +15,8 @@ void MainWindow::makePages() {
     settings_ = new SettingsPage(&plan_, dataFolder() + "/profiles.json");
     pages_->addWidget(start_);
     pages_->addWidget(settings_);
+    logbook_page_ = new LogbookPage(&logbook_);
+    pages_->addWidget(logbook_page_);
     connect(start_, &StartPage::openWanted, this, &MainWindow::openFile);
     connect(start_, &StartPage::browseWanted, this, &MainWindow::openDialog);
     connect(start_, &StartPage::backWanted, this, [this] { showPage(work_page_); });

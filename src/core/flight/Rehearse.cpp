@@ -167,6 +167,7 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
     if (auto ok = flight.startMission(); !ok) return tl::unexpected(ok.error());
 
     auto log = std::make_shared<FlightLog>();
+    log->vehicle = fmt::format("rehearsal, {}", vehicleText(plan.vehicle.kind));
     log->format = "rehearsal";
     Rehearsal result;
     FlightRecorder recorder(*log);

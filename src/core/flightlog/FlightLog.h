@@ -41,6 +41,7 @@ struct LogSession {
 class FlightLog {
   public:
     std::string format;
+    std::string vehicle;  // "vehicle 1, multirotor"; empty: the log does not say
     double start_unix_s = 0;
     std::vector<ModeChange> modes;
     std::vector<LogEvent> events;

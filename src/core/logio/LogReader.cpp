@@ -1,5 +1,8 @@
 #include "core/logio/LogReader.h"
 
+#include <algorithm>
+#include <fstream>
+
 #include "core/base/File.h"
 
 namespace anhinga {
@@ -29,6 +32,16 @@ Result<LogPtr> readLog(std::string_view bytes, const std::string& name) {
         }
     }
     return fail("{}: not a log this program knows; it reads MAVLink recordings (.tlog) and ULog (.ulg)", name);
+}
+
+bool looksLikeLog(const std::string& path) {
+    constexpr std::size_t kBegin = 65536;
+    std::ifstream file(path, std::ios::binary);
+    std::string begin(kBegin, '\0');
+    file.read(begin.data(), static_cast<std::streamsize>(begin.size()));
+    begin.resize(static_cast<std::size_t>(std::max<std::streamsize>(0, file.gcount())));
+    return !begin.empty() &&
+           std::any_of(std::begin(kFormats), std::end(kFormats), [&](const Format& f) { return f.looks_like(begin); });
 }
 
 Result<LogPtr> openLog(const std::string& path) {

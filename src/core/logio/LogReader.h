@@ -15,6 +15,8 @@ using LogPtr = std::shared_ptr<const FlightLog>;
 /// Fails with what is wrong and where. Damaged stretches inside a log that is otherwise readable are skipped and
 /// counted.
 Result<LogPtr> openLog(const std::string& path);
+/// Whether its beginning looks like a log of a known format; false for what cannot be read.
+bool looksLikeLog(const std::string& path);
 /// The same for bytes in memory; `name` stands in messages.
 Result<LogPtr> readLog(std::string_view bytes, const std::string& name);
 

@@ -42,7 +42,11 @@ class RecordingLog {
         if (m.is("MISSION_COUNT") && m.integer("mission_type") == 0 && m.system > 250)
             log_.missions.push_back(static_cast<int>(m.integer("count")));
         if (m.is("PARAM_VALUE")) log_.params[m.text("param_id")] = m.number("param_value");
-        if (vehicle_ == 0 && m.is("HEARTBEAT") && m.integer("type") != 6) vehicle_ = m.system;
+        if (vehicle_ == 0 && m.is("HEARTBEAT") && m.integer("type") != 6) {
+            vehicle_ = m.system;
+            log_.vehicle =
+                fmt::format("vehicle {}, {}", m.system, mavlink::typeText(static_cast<int>(m.integer("type"))));
+        }
         // The operator's marks are said by the ground.
         if (m.is("STATUSTEXT") && m.system > 250 && vehicle_ != 0) return takeText(m);
         if (m.system != vehicle_ || vehicle_ == 0) return;

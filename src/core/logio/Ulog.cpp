@@ -13,7 +13,7 @@ namespace {
 
 constexpr std::string_view kMagic("ULog\x01\x12\x35", 7);
 constexpr const char* kOurSystem = "Anhinga";
-constexpr std::size_t kMaxColumns = 2000, kMaxFormats = 5000;
+constexpr std::size_t kMaxColumns = 2000, kMaxFormats = 5000, kMostVehicle = 200;
 
 void append(std::string& out, const void* data, std::size_t n) {
     out.append(static_cast<const char*>(data), n);
@@ -155,6 +155,7 @@ class Reader {
                 const auto key = body.substr(1, static_cast<unsigned char>(body[0]));
                 const auto text = body.substr(1 + key.size());
                 if (key.ends_with(" sys_name")) ours_ = text == kOurSystem;
+                if (key.ends_with(" vehicle")) log_.vehicle = std::string(text.substr(0, kMostVehicle));
                 if (key == "uint64_t time_ref_utc_us" && text.size() == 8)
                     log_.start_unix_s = static_cast<double>(load<std::uint64_t>(text.data())) * 1e-6;
                 return true;
@@ -262,6 +263,7 @@ std::string writeUlog(const FlightLog& log) {
     appendValue<std::uint64_t>(out, 0);
     record(out, 'B', std::string(40, '\0'));
     info(out, "sys_name", kOurSystem);
+    if (!log.vehicle.empty()) info(out, "vehicle", log.vehicle);
     if (log.start_unix_s > 0) {
         const std::string key = "uint64_t time_ref_utc_us";
         std::string body(1, static_cast<char>(key.size()));

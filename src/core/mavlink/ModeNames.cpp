@@ -30,4 +30,24 @@ std::optional<std::uint32_t> modeNumber(int autopilot, int type, std::string_vie
     return std::nullopt;
 }
 
+const char* typeText(int type) {
+    switch (type) {
+        case 1:
+            return "fixed wing";
+        case 4:
+            return "helicopter";
+        case 2:
+        case 3:
+        case 13:
+        case 14:
+        case 15:
+            return "multirotor";
+        case 10:
+        case 11:
+            return "rover or boat";
+        default:
+            return "aircraft";
+    }
+}
+
 }  // namespace anhinga::mavlink

@@ -20,4 +20,7 @@ std::string modeName(int autopilot, int type, std::uint32_t custom_mode);
 /// The number of a mode by that word; nothing when the family and type have none.
 std::optional<std::uint32_t> modeNumber(int autopilot, int type, std::string_view name);
 
+/// "multirotor", "fixed wing", "helicopter", ... for a MAV_TYPE; "aircraft" for others.
+const char* typeText(int type);
+
 }  // namespace anhinga::mavlink

@@ -1,0 +1,186 @@
+#include "session/LogbookSession.h"
+
+#include <QCoreApplication>
+#include <QDeadlineTimer>
+#include <QFileInfo>
+
+#include "core/base/Text.h"
+
+namespace anhinga {
+
+namespace {
+QString summaryOf(const LogbookAdded& a) {
+    QString text = QString("%1 flights in %2 files added").arg(a.flights).arg(a.files);
+    if (a.duplicates > 0) text += QString(", %1 files were known").arg(a.duplicates);
+    if (a.not_logs > 0) text += QString(", %1 are no logs").arg(a.not_logs);
+    if (!a.failed.empty())
+        text += QString(", %1 cannot be read: %2").arg(a.failed.size()).arg(QString::fromStdString(a.failed.front()));
+    return text;
+}
+}  // namespace
+
+LogbookSession::LogbookSession(QObject* parent) : QObject(parent) {}
+
+LogbookSession::~LogbookSession() {
+    cancel_.request_stop();
+    worker_.request_stop();
+    waiting_.notify_all();
+    if (worker_.joinable()) worker_.join();
+}
+
+Result<std::shared_ptr<Logbook>> LogbookSession::book() {
+    if (book_) return book_;
+    auto opened = Logbook::open(file_.toStdString());
+    if (!opened) return opened;
+    book_ = *opened;
+    return book_;
+}
+
+void LogbookSession::queue(Job job) {
+    const auto opened = book();
+    if (!opened) return emit failed(QString::fromStdString(opened.error().message));
+    ++busy_;
+    {
+        const std::lock_guard lock(mutex_);
+        jobs_.push_back(std::move(job));
+    }
+    if (!worker_.joinable()) worker_ = std::jthread([this](const std::stop_token& stop) { work(stop); });
+    waiting_.notify_one();
+}
+
+void LogbookSession::work(const std::stop_token& stop) {
+    while (!stop.stop_requested()) {
+        Job job;
+        std::stop_token cancelled;
+        {
+            std::unique_lock lock(mutex_);
+            if (!waiting_.wait(lock, stop, [this] { return !jobs_.empty(); })) return;
+            job = std::move(jobs_.front());
+            jobs_.pop_front();
+            cancelled = cancel_.get_token();
+        }
+        job(*book_, cancelled);
+        QMetaObject::invokeMethod(
+            this,
+            [this] {
+                --busy_;
+                share_ = 0;
+                doing_.clear();
+                emit progress();
+            },
+            Qt::QueuedConnection);
+    }
+}
+
+bool LogbookSession::waitUntilIdle(int ms) {
+    const QDeadlineTimer end(ms);
+    while (busy() && !end.hasExpired()) QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents, 20);
+    return !busy();
+}
+
+void LogbookSession::report(const Result<void>& result) {
+    QMetaObject::invokeMethod(
+        this,
+        [this, result] {
+            if (!result) emit failed(QString::fromStdString(result.error().message));
+            emit changed();
+        },
+        Qt::QueuedConnection);
+}
+
+void LogbookSession::add(const QString& path, LogPtr log, const QString& plan_path) {
+    queue([this, path = path.toStdString(), plan = plan_path.toStdString(), log = std::move(log)](
+              Logbook& book, const std::stop_token&) {
+        const auto ok = book.add(path, *log, plan);
+        report(ok ? Result<void>() : tl::unexpected(ok.error()));
+    });
+}
+
+void LogbookSession::add(const QString& path, bool only_flown, const QString& plan_path) {
+    queue([this, path = path.toStdString(), plan = plan_path.toStdString(), only_flown](Logbook& book,
+                                                                                        const std::stop_token&) {
+        const auto log = openLog(path);
+        if (!log) {
+            if (!only_flown) report(tl::unexpected(log.error()));
+            return;
+        }
+        constexpr double kFlown_m = 2;
+        bool flown = false;
+        for (const LogbookEntry& e : entriesOf(**log)) flown |= e.top_height_home_m >= kFlown_m;
+        if (only_flown && !flown) return;
+        const auto ok = book.add(path, **log, plan);
+        report(ok ? Result<void>() : tl::unexpected(ok.error()));
+    });
+}
+
+void LogbookSession::importFolder(const QString& folder) {
+    cancel_ = {};
+    queue([this, folder = folder.toStdString()](Logbook& book, const std::stop_token& stop) {
+        double said_ms = -1e9;
+        const auto done = book.addFolder(
+            folder,
+            [&](int n, int of, const std::string& file) {
+                constexpr double kApart_ms = 60;
+                if (monotonicMs() - said_ms < kApart_ms) return;
+                said_ms = monotonicMs();
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, n, of, file] {
+                        share_ = of > 0 ? static_cast<double>(n) / of : 0;
+                        doing_ = QString("%1 of %2: %3")
+                                     .arg(n + 1)
+                                     .arg(of)
+                                     .arg(QFileInfo(QString::fromStdString(file)).fileName());
+                        emit progress();
+                    },
+                    Qt::QueuedConnection);
+            },
+            stop);
+        const bool stopped = stop.stop_requested();
+        QMetaObject::invokeMethod(
+            this,
+            [this, done, stopped] {
+                if (!done) return emit failed(QString::fromStdString(done.error().message));
+                emit changed();
+                emit imported(summaryOf(*done) + (stopped ? "; stopped" : ""));
+            },
+            Qt::QueuedConnection);
+    });
+    emit progress();
+}
+
+void LogbookSession::cancel() {
+    cancel_.request_stop();
+}
+
+void LogbookSession::change(const LogbookEntry& entry) {
+    const auto opened = book();
+    const Result<void> ok = opened ? (*opened)->change(entry) : tl::unexpected(opened.error());
+    if (!ok) emit failed(QString::fromStdString(ok.error().message));
+    emit changed();
+}
+
+void LogbookSession::remove(const std::vector<std::int64_t>& ids) {
+    const auto opened = book();
+    const Result<void> ok = opened ? (*opened)->remove(ids) : tl::unexpected(opened.error());
+    if (!ok) emit failed(QString::fromStdString(ok.error().message));
+    emit changed();
+}
+
+void LogbookSession::addNote(const QString& vehicle, const QString& text) {
+    const auto opened = book();
+    const Result<void> ok =
+        opened ? (*opened)->addNote({0, std::floor(unixNow()), vehicle.toStdString(), text.toStdString()})
+               : tl::unexpected(opened.error());
+    if (!ok) emit failed(QString::fromStdString(ok.error().message));
+    emit changed();
+}
+
+void LogbookSession::removeNote(std::int64_t id) {
+    const auto opened = book();
+    const Result<void> ok = opened ? (*opened)->removeNote(id) : tl::unexpected(opened.error());
+    if (!ok) emit failed(QString::fromStdString(ok.error().message));
+    emit changed();
+}
+
+}  // namespace anhinga
