@@ -15,6 +15,7 @@ FieldSession::FieldSession(PlanSession* plan, LinkSession* link, QObject* parent
     connect(plan_, &PlanSession::derivedChanged, this, &FieldSession::look);
     connect(link_, &LinkSession::stateChanged, this, &FieldSession::look);
     connect(link_, &LinkSession::sealed, this, &FieldSession::noteSeal);
+    connect(link_, &LinkSession::parametersChanged, this, [this] { alarms_.setParameters(link_->parameters()); });
 }
 
 // ---- the plan on the aircraft
@@ -25,6 +26,41 @@ bool FieldSession::sealHolds() const {
     const bool known = plan_->upToDate() && (plan_->sortie() == 0 || plan_->derived()->complete);
     return link_->seal() == LinkSession::Seal::sealed && known && view.mission &&
            missionFingerprint(view.toSend()) == link_->sealFingerprint();
+}
+
+std::vector<FieldSession::DayEntry> FieldSession::day() const {
+    const auto derived = plan_->derived();
+    const Plan& plan = *plan_->plan();
+    std::vector<std::pair<int, const PlanView*>> views;
+    for (const FlownSortiePtr& s : derived->sorties) views.emplace_back(s->sortie.number, &s->view);
+    if (views.empty()) views.emplace_back(0, &derived->view);
+    std::vector<DayEntry> out;
+    for (const auto& [sortie, view] : views) {
+        DayEntry e;
+        e.sortie = sortie;
+        const Seal* seal = plan.sealOf(sortie);
+        if (seal == nullptr) {
+            e.text = "not sent";
+        } else {
+            const auto time = [](double unix_s) {
+                const QDateTime t = QDateTime::fromSecsSinceEpoch(static_cast<qint64>(unix_s));
+                return t.toString(t.date() == QDate::currentDate() ? "HH:mm" : "d MMM HH:mm");
+            };
+            const bool fits =
+                plan_->upToDate() && view->mission && missionFingerprint(view->toSend()) == seal->fingerprint;
+            const bool aboard =
+                fits && link_->seal() == LinkSession::Seal::sealed && link_->sealFingerprint() == seal->fingerprint;
+            e.state = !fits                    ? DayEntry::changed
+                      : aboard                 ? DayEntry::aboard
+                      : seal->flown_unix_s > 0 ? DayEntry::flown
+                                               : DayEntry::sealed;
+            e.text = (fits ? "sealed " : "changed since sealed ") + time(seal->time_unix_s);
+            if (aboard) e.text += ", on the aircraft";
+            if (seal->flown_unix_s > 0) e.text += ", flown " + time(seal->flown_unix_s);
+        }
+        out.push_back(std::move(e));
+    }
+    return out;
 }
 
 const Seal* FieldSession::notedSeal() const {
@@ -77,6 +113,18 @@ void FieldSession::noteSeal(const HandOver& result) {
     plan_->edit("Seal", [&](Plan& p) {
         std::erase_if(p.seals, [&](const Seal& s) { return s.sortie == sortie; });
         p.seals.push_back(seal);
+    });
+}
+
+/// What was flown was the sealed plan: its seal says so from now on.
+void FieldSession::noteFlown() {
+    const Seal* seal = notedSeal();
+    if (seal == nullptr || seal->fingerprint != link_->sealFingerprint() || link_->seal() != LinkSession::Seal::sealed)
+        return;
+    const int sortie = plan_->sortie();
+    plan_->edit("Flown", [&](Plan& p) {
+        for (Seal& s : p.seals)
+            if (s.sortie == sortie) s.flown_unix_s = std::floor(unixNow());
     });
 }
 
@@ -235,6 +283,7 @@ void FieldSession::look() {
         if (watched_plan_ != plan_->plan()) {
             watched_plan_ = plan_->plan();
             alarms_.setPlan(*watched_plan_);
+            alarms_.setParameters(link_->parameters());
         }
         const auto rehearsal = plan_->failure() ? nullptr : plan_->flownRehearsal();
         if (rehearsal != followed_ || !follower_) {
@@ -248,19 +297,26 @@ void FieldSession::look() {
         const bool different = alarms_.watch(v, progress_, now_s);
         for (const Alarm& a : alarms_.takeRaised()) {
             link_->mark("alarm " + QString::fromStdString(a.text));
-            emit raised(QString::fromStdString(a.text), a.level == AlarmLevel::danger);
+            emit raised(QString::fromStdString(a.text), a.level);
         }
         if (different) emit alarmsChanged();
+        for (const SpokenText& t : *v.texts) {
+            if (t.number <= texts_heard_) continue;
+            texts_heard_ = t.number;
+            emit spoken(QString::fromStdString(t.text), t.severity);
+        }
         flew_ = flew_ || (v.armed && v.height_home_m.value_or(0) > 2);
         if (was_armed_ && !v.armed && flew_) {
             landed_ = true;
             flew_ = false;
+            noteFlown();
             emit hasLanded();
         }
         if (v.armed) landed_ = false;
         was_armed_ = v.armed;
     } else {
         progress_.reset();
+        texts_heard_ = 0;
         if (!alarms_.alarms().empty()) {
             alarms_.clear();
             emit alarmsChanged();

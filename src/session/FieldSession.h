@@ -32,6 +32,13 @@ class FieldSession : public QObject {
     bool sealHolds() const;
     /// In a few words: "kept here, not sent", "sealed 10:42", "changed since sealed", ...
     QString sealLine() const;
+    /// What can be flown today from this plan, each with how far it has got: the sorties, or the plan as a whole.
+    struct DayEntry {
+        int sortie = 0;  // 0: the whole plan
+        QString text;    // "sealed 10:42, flown 11:05", "changed since sealed", "not sent"
+        enum State { notSent, changed, sealed, aboard, flown } state = notSent;
+    };
+    std::vector<DayEntry> day() const;
     /// The seal noted in the plan for what is chosen; null when it was never sealed.
     const Seal* notedSeal() const;
     /// True when the noted seal is of the plan as it is now.
@@ -75,7 +82,9 @@ class FieldSession : public QObject {
   signals:
     void changed();  // anything of the above, a few times a second at most
     void alarmsChanged();
-    void raised(const QString& text, bool danger);
+    void raised(const QString& text, AlarmLevel level);
+    /// The aircraft has said something; MAV_SEVERITY.
+    void spoken(const QString& text, int severity);
     void hasLanded();
 
   private:
@@ -83,6 +92,7 @@ class FieldSession : public QObject {
     void lookAtChecklist();
     void lookAtHome();
     void noteSeal(const HandOver& result);
+    void noteFlown();
 
     PlanSession* plan_;
     LinkSession* link_;
@@ -99,7 +109,7 @@ class FieldSession : public QObject {
     std::optional<GeoPoint> home_of_vehicle_;
     std::optional<double> home_of_vehicle_amsl_m_;
     bool was_armed_ = false, flew_ = false, landed_ = false;
-    int ticks_ = 0;
+    std::uint64_t texts_heard_ = 0;
 };
 
 }  // namespace anhinga

@@ -73,9 +73,11 @@ void LinkSession::disconnectLink() {
     transfer_ = {};
     commander_ = {};
     batches_.reset();
+    const bool recorded = link_ && !record_path_.isEmpty();
     link_.reset();
     busy_ = false;
     emit stateChanged();
+    if (recorded) emit recordingEnded(record_path_);
 }
 
 void LinkSession::choose(int system) {

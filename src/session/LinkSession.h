@@ -125,6 +125,8 @@ class LinkSession : public QObject {
     void logsChanged();
     void logFetched(const QString& path, double seconds);
     void logFailed(const QString& why);
+    /// The connection is over and its recording complete.
+    void recordingEnded(const QString& path);
 
   private:
     TransferOptions transferOptions();

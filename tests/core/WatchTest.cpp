@@ -275,6 +275,102 @@ TEST_CASE("every automatic check says why, good or bad, and unknown without a ve
     }
 }
 
+TEST_CASE("an aircraft pointed at its first waypoint agrees with the map, or is told what to do", "[watch][heading]") {
+    Flown f;
+    VehicleSnapshot v = f.at(1);
+    v.position = f.plan.home->position;
+    FieldInput in;
+    in.plan = &f.plan;
+    in.vehicle = &v;
+    in.mission = &*f.view.mission;
+    const auto look = [&](double heading) {
+        v.heading_deg = heading;
+        return autoCheck("heading")->look(in);
+    };
+    CHECK(look(94).state == CheckState::good);
+    CHECK(look(94).text == "heading 94° differs from map course 90° to the first waypoint: fine");
+    CHECK(look(81).state == CheckState::good);
+    CHECK(look(140).state == CheckState::unknown);  // it may stand as it likes
+    CHECK(look(270).text.find("point the aircraft at it") != std::string::npos);
+    v.position = destination(f.plan.home->position, 90, 99);  // at the waypoint: no course to it
+    CHECK(look(90).state == CheckState::unknown);
+}
+
+TEST_CASE("the pilot's sticks and mode switch are read as the vehicle's parameters say", "[watch][pilot]") {
+    VehicleSnapshot v;
+    v.autopilot = 3;
+    v.type = 2;
+    CHECK_FALSE(pilotInput(v, nullptr).heard);
+    v.radio_us = {1700, 1500, 1100, 1300, 1900, 1400, 0, 65000};
+    v.radio_rssi = 127;
+    PilotInput p = pilotInput(v, nullptr);
+    CHECK(p.heard);
+    CHECK(*p.roll == Approx(0.5));
+    CHECK(*p.pitch == Approx(0));
+    CHECK(*p.throttle == Approx(0));
+    CHECK(*p.yaw == Approx(-0.5));
+    CHECK(p.mode_channel == 5);
+    CHECK_FALSE(p.mode_channel_known);
+    CHECK(*p.mode_position == 6);
+    CHECK(p.mode.empty());
+    CHECK(*p.rssi_percent == 50);
+    CHECK(p.sticksMoved());
+    ParameterSet set{{"RCMAP_ROLL", {4, 2}}, {"RCMAP_YAW", {1, 2}},  {"FLTMODE_CH", {6, 2}},  {"FLTMODE3", {5, 2}},
+                     {"RC3_MIN", {1000, 4}}, {"RC3_MAX", {1200, 4}}, {"RC2_TRIM", {1480, 4}}, {"RCMAP_PITCH", {99, 2}}};
+    p = pilotInput(v, &set);
+    CHECK(*p.roll == Approx(-0.5));
+    CHECK(*p.yaw == Approx(0.5));
+    CHECK(*p.throttle == Approx(0.5));
+    CHECK(*p.pitch == Approx(20.0 / 420));
+    CHECK(p.mode_channel_known);
+    CHECK(*p.mode_position == 3);
+    CHECK(p.mode == "hold");
+    // The limits of the six positions.
+    const std::pair<int, int> positions[] = {{1230, 1}, {1231, 2}, {1360, 2}, {1361, 3}, {1490, 3},
+                                             {1491, 4}, {1620, 4}, {1621, 5}, {1749, 5}, {1750, 6}};
+    for (const auto& [us, position] : positions) {
+        v.radio_us[5] = us;
+        CHECK(*pilotInput(v, &set).mode_position == position);
+    }
+    // Pulses that cannot be are not read; a channel that is not there is nothing.
+    set["FLTMODE_CH"].value = 7;
+    CHECK_FALSE(pilotInput(v, &set).mode_position);
+    set["FLTMODE_CH"].value = 12;
+    CHECK_FALSE(pilotInput(v, &set).mode_position);
+    set["FLTMODE_CH"].value = NAN;
+    CHECK(pilotInput(v, &set).mode_channel == 5);
+}
+
+TEST_CASE("a mode switch that moves in flight, and a transmitter that falls silent, are alarms",
+          "[watch][alarm][pilot]") {
+    const Flown f;
+    AlarmWatch watch;
+    watch.setPlan(f.plan);
+    watch.setParameters({{"FLTMODE_CH", {5, 2}}, {"FLTMODE6", {5, 2}}});
+    VehicleSnapshot v = f.at(30);
+    v.radio_us = {1500, 1500, 1100, 1500, 1300};
+    watch.watch(v, std::nullopt, 1);
+    CHECK(find(watch, "pilot") == nullptr);
+    v.radio_us[4] = 1900;
+    CHECK(watch.watch(v, std::nullopt, 2));
+    REQUIRE(find(watch, "pilot") != nullptr);
+    CHECK(find(watch, "pilot")->text == "The pilot has moved the mode switch to position 6 (hold); it is mission now");
+    v.radio_us[4] = 1300;
+    watch.watch(v, std::nullopt, 3);
+    CHECK(find(watch, "pilot") == nullptr);
+    v.radio_us.clear();
+    watch.watch(v, std::nullopt, 4);
+    REQUIRE(find(watch, "pilot") != nullptr);
+    CHECK(find(watch, "pilot")->level == AlarmLevel::danger);
+    // On the ground a switch may stand as it likes, and one that was never heard is not missed.
+    AlarmWatch other;
+    v.armed = false;
+    other.watch(v, std::nullopt, 1);
+    v.armed = true;
+    other.watch(v, std::nullopt, 2);
+    CHECK(find(other, "pilot") == nullptr);
+}
+
 TEST_CASE("the heading test follows a hand that turns the aircraft", "[watch][heading]") {
     const auto turn = [](double off_after, double field_after) {
         HeadingTest test;
@@ -368,7 +464,7 @@ TEST_CASE("checklists are added once, kept with the plan, and hostile ones refus
             CHECK((line.automatic[0] == '\0' || autoCheck(line.automatic) != nullptr));
     }
     plan.checklist[2].ticked_unix_s = 1800000123;
-    plan.seals.push_back({2, 0xfedcba9876543210, 1800000000, 7, 3, 41, 13, 2, true, {}});
+    plan.seals.push_back({2, 0xfedcba9876543210, 1800000000, 7, 3, 41, 13, 2, true, 1800003600, {}});
     plan.revision = 3;
     plan.locked = true;
     const std::string text = writePlanText(plan);

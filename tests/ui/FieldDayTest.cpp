@@ -6,6 +6,7 @@
 #include "app/field/CompareDialog.h"
 #include "app/field/LogsDialog.h"
 #include "app/field/ParametersDialog.h"
+#include "app/field/PilotSticks.h"
 #include "core/plan/ChecklistTemplates.h"
 
 using namespace anhinga;
@@ -158,6 +159,15 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
     CHECK(day.command("command Resume").state == CommandNote::accepted);
     REQUIRE(d.until(20000, [&] { return day.vehicle().height_home_m.value_or(0) > 90; }));
     REQUIRE(d.window.field().progress());
+    // The pilot's transmitter is seen, the track wears the colours of its modes.
+    const auto* sticks = d.window.findChild<PilotSticks*>();
+    REQUIRE(sticks != nullptr);
+    CHECK(sticks->text().contains("mode switch: position 2"));
+    QStringList flown_in;
+    for (const auto& c : d.window.map().overlay().colours.classes) flown_in << c.text;
+    CHECK(flown_in.contains("mission"));
+    CHECK(flown_in.contains("hold"));
+    CHECK(d.window.map().overlay().colours.of.size() == d.window.map().overlay().track.size());
 
     // A mark, then home.
     d.child<QLineEdit>("fly note")->setText("over the ridge");
@@ -166,6 +176,8 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
     REQUIRE(d.until(30000, [&] { return d.window.field().landed(); }));
     REQUIRE(d.until(1500, [&] { return d.child<QFrame>("after flight")->isVisible(); }));
     CHECK(d.child<QLabel>("after flight text")->text().contains("Landed after"));
+    CHECK(d.plan().seals[0].flown_unix_s > 1.7e9);
+    CHECK(d.window.field().day()[0].text.contains("on the aircraft, flown"));
 
     // The log aboard, fetched and opened.
     d.press("after logs");
@@ -181,6 +193,13 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
     REQUIRE(d.until(8000, [&] { return d.window.review().log() != nullptr; }));
     CHECK(d.window.workspace() == Workspace::debrief);
     CHECK(d.window.review().log()->format.find("ULog") != std::string::npos);
+    // It is in the logbook, with the plan it was flown from.
+    REQUIRE(d.window.logbook().waitUntilIdle(5000));
+    auto entries = (*d.window.logbook().book())->entries(".ulg");
+    REQUIRE_FALSE(entries.empty());
+    CHECK(entries[0].vehicle == "vehicle 1, multirotor");
+    CHECK(entries[0].plan_path == d.window.plan().path().toStdString());
+    CHECK(entries[0].top_height_home_m > 90);
     // The recording holds the mark.
     d.window.openFile(day.link().recordPath());
     day.link().flushRecording();
@@ -190,6 +209,21 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
         return log && std::any_of(log->events.begin(), log->events.end(),
                                   [](const LogEvent& e) { return e.kind == "mark" && e.text == "over the ridge"; });
     }));
+    // Disconnected, the recording is noted too; the report has figures and ticks.
+    d.key(Qt::Key_F3);
+    d.press("field tab Link");
+    d.press("connect");
+    REQUIRE(d.window.logbook().waitUntilIdle(5000));
+    entries = (*d.window.logbook().book())->entries(".tlog");
+    REQUIRE_FALSE(entries.empty());
+    CHECK(entries[0].path == QFileInfo(day.link().recordPath()).absoluteFilePath().toStdString());
+    CHECK(entries[0].top_height_home_m > 90);
+    d.window.saveReport(QString::fromStdString(d.dir / "report.html"));
+    const std::string report = slurp(d.dir / "report.html");
+    CHECK(report.find("Propellers tight") != std::string::npos);
+    CHECK(report.find("over the ridge") != std::string::npos);
+    d.window.saveReport(QString::fromStdString(d.dir / "report.pdf"));
+    CHECK(slurp(d.dir / "report.pdf").starts_with("%PDF"));
 }
 
 TEST_CASE("a camera that does not shoot, and a link that is lost, are said in the strip", "[ui][field][alarm]") {

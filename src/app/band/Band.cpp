@@ -3,6 +3,7 @@
 #include <QtWidgets>
 
 #include "app/widgets/Quantity.h"
+#include "app/widgets/TrackColours.h"
 #include "core/base/Text.h"
 
 namespace anhinga {
@@ -452,7 +453,8 @@ void TimeBand::setLines(std::vector<TimeLine> lines, double duration_s) {
     update();
 }
 
-void TimeBand::setModes(std::vector<std::pair<double, QString>> modes) {
+void TimeBand::setModes(std::vector<std::pair<double, QString>> modes, double until_s) {
+    modes_until_s_ = until_s;
     modes_ = std::move(modes);
     update();
 }
@@ -472,16 +474,12 @@ void TimeBand::paintEvent(QPaintEvent*) {
         p.drawText(plot(), Qt::AlignCenter, "Nothing flown yet");
         return;
     }
-    const QColor tints[] = {theme_.lagoon, theme_.marigold, theme_.reed, theme_.plum};
     p.setFont(uiFont(8));
     for (std::size_t i = 0; i < modes_.size(); ++i) {
-        const double from = std::max(0.0, modes_[i].first), to = i + 1 < modes_.size() ? modes_[i + 1].first : x1_;
+        const double from = std::max(0.0, modes_[i].first),
+                     to = i + 1 < modes_.size() ? modes_[i + 1].first : std::min(x1_, modes_until_s_);
         const QRectF span(QPointF(toX(from), plot().top()), QPointF(toX(std::min(to, x1_)), plot().bottom()));
-        const QColor tint = modes_[i].second == "mission"  ? tints[0]
-                            : modes_[i].second == "return" ? tints[1]
-                            : modes_[i].second == "land"   ? tints[3]
-                                                           : tints[2];
-        p.fillRect(span, faint(tint, 26));
+        p.fillRect(span, faint(modeColour(modes_[i].second, theme_), 34));
         if (span.width() > p.fontMetrics().horizontalAdvance(modes_[i].second) + 8) {
             p.setPen(theme_.quiet);
             p.drawText(span.adjusted(4, 2, 0, 0), modes_[i].second);

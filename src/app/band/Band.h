@@ -86,7 +86,8 @@ class TimeBand : public BandFrame {
   public:
     explicit TimeBand(QWidget* parent = nullptr);
     void setLines(std::vector<TimeLine> lines, double duration_s);
-    void setModes(std::vector<std::pair<double, QString>> modes);
+    /// Each from its time on; the last one until `until_s`.
+    void setModes(std::vector<std::pair<double, QString>> modes, double until_s = INFINITY);
     void setPlayHead(std::optional<double> t_s);
 
   signals:
@@ -102,6 +103,7 @@ class TimeBand : public BandFrame {
   private:
     std::vector<TimeLine> lines_;
     std::vector<std::pair<double, QString>> modes_;
+    double modes_until_s_ = INFINITY;
     std::optional<double> head_s_, hover_s_;
     double right_low_ = 0, right_high_ = 100;
 };

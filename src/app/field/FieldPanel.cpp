@@ -36,6 +36,7 @@ FieldPanel::FieldPanel(FieldSession* field, PlanSession* plan, LinkSession* link
     auto* logs = new QPushButton("Onboard logs …");
     logs->setObjectName("after logs");
     auto* recording = new QPushButton("Recording");
+    recording->setObjectName("after recording");
     auto* done = new QPushButton("Done");
     done->setObjectName("after done");
     for (QPushButton* b : {logs, recording, done}) steps->addWidget(b);

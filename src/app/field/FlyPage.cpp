@@ -3,6 +3,7 @@
 #include <QtWidgets>
 
 #include "app/field/Instrument.h"
+#include "app/field/PilotSticks.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 #include "core/mavlink/ModeNames.h"
@@ -98,31 +99,32 @@ FlyPage::FlyPage(FieldSession* field, PlanSession* plan, LinkSession* link, QWid
         typed_command("Speed", speed_, "m/s", 0.5, 100,
                       [](VehicleLink& l, double v, std::stop_token s) { return commandSpeed(l, v, std::move(s)); }),
         1, 1);
-    typed->addWidget(height_, 2, 0);
+    typed->addWidget(height_, 1, 2);
     typed->addWidget(
         typed_command("Height", height_, kHeightUnit, 1, 5000,
                       [](VehicleLink& l, double v, std::stop_token s) { return commandHeight(l, v, std::move(s)); }),
-        2, 1);
+        1, 3);
     go_there_ = new QPushButton("Go to a place …");
     go_there_->setObjectName("command Go there");
-    go_there_->setToolTip("Click the place on the map: it flies there at the height on the left and holds");
-    typed->addWidget(go_there_, 3, 0, 1, 2);
+    go_there_->setToolTip("Click the place on the map: it flies there at the height typed below and holds");
+    typed->addWidget(go_there_, 0, 2, 1, 2);
     places_ = new QComboBox;
     places_->setObjectName("fly places");
     skip_ = new QPushButton("Go on from");
     skip_->setObjectName("command Skip");
-    typed->addWidget(places_, 4, 0);
-    typed->addWidget(skip_, 4, 1);
+    typed->addWidget(places_, 2, 0, 1, 2);
+    typed->addWidget(skip_, 2, 2, 1, 2);
     modes_ = new QComboBox;
     modes_->setObjectName("fly modes");
     set_mode_ = new QPushButton("Set mode");
     set_mode_->setObjectName("command Mode");
-    typed->addWidget(modes_, 5, 0);
-    typed->addWidget(set_mode_, 5, 1);
-    typed->setColumnStretch(0, 1);
-    typed->setColumnStretch(1, 1);
+    typed->addWidget(modes_, 3, 0, 1, 2);
+    typed->addWidget(set_mode_, 3, 2, 1, 2);
+    for (int i = 0; i < 4; ++i) typed->setColumnStretch(i, 1);
     column->addLayout(typed);
-    for (QLineEdit* edit : {take_off_m_, speed_, height_}) edit->setMaximumWidth(QWIDGETSIZE_MAX);
+    // Four in a row: a field is as wide as its number.
+    for (QLineEdit* edit : {take_off_m_, speed_, height_}) edit->setMinimumWidth(56);
+    for (QPushButton* b : commands_) b->setMinimumWidth(60);
 
     command_ = new QLabel;
     command_->setWordWrap(true);
@@ -134,6 +136,8 @@ FlyPage::FlyPage(FieldSession* field, PlanSession* plan, LinkSession* link, QWid
     column->addWidget(resume_later_);
     traces_ = new AttitudeTraces;
     column->addWidget(traces_);
+    sticks_ = new PilotSticks;
+    column->addWidget(sticks_);
     auto* note_row = new QHBoxLayout;
     note_ = new QLineEdit;
     note_->setObjectName("fly note");
@@ -213,6 +217,7 @@ QPushButton* FlyPage::button(const QString& text, const QString& tip, LinkSessio
 void FlyPage::setTheme(const Theme& theme) {
     theme_ = theme;
     traces_->setTheme(theme);
+    sticks_->setTheme(theme);
     refresh();
 }
 
@@ -226,6 +231,7 @@ void FlyPage::forgetTexts() {
     texts_->clear();
     texts_shown_ = 0;
     traces_->clear();
+    sticks_->show({});
 }
 double FlyPage::goToHeight_m() const {
     return typedNumber(height_->text(), kHeightUnit).value_or(40);
@@ -354,6 +360,7 @@ void FlyPage::refreshVehicle() {
     const VehicleSnapshot& v = link_->vehicle();
     if (!link_->connected() || !v.heard) return;
     traces_->add(monotonicMs() / 1000, v);
+    sticks_->show(pilotInput(v, link_->parameters().empty() ? nullptr : &link_->parameters()));
     resume_later_->setVisible(endedEarly());
     for (const SpokenText& t : *v.texts) {
         if (t.number <= texts_shown_) continue;

@@ -16,6 +16,7 @@ class QPushButton;
 namespace anhinga {
 
 class AttitudeTraces;
+class PilotSticks;
 
 class FlyPage : public QWidget {
     Q_OBJECT
@@ -57,6 +58,7 @@ class FlyPage : public QWidget {
     QComboBox *places_, *modes_;
     QPlainTextEdit* texts_;
     AttitudeTraces* traces_;
+    PilotSticks* sticks_;
     std::vector<QPushButton*> commands_;
     QString by_hand_needed_;
     std::uint64_t texts_shown_ = 0;

@@ -57,6 +57,14 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
     column->addWidget(rule());
     column->addWidget(heading("Hand-over"));
     column->addWidget(new SortieChooser(plan_, false));
+    day_ = new QListWidget;
+    day_->setObjectName("day");
+    day_->setToolTip("What is flown today: click to choose");
+    day_->setVerticalScrollBarPolicy(Qt::ScrollBarAsNeeded);
+    day_->setFont(uiFont(9));
+    connect(day_, &QListWidget::itemClicked, this,
+            [this](QListWidgetItem* item) { plan_->chooseSortie(item->data(Qt::UserRole).toInt()); });
+    column->addWidget(day_);
     seal_ = wrapped("seal");
     column->addWidget(seal_);
     progress_ = new QProgressBar;
@@ -255,9 +263,35 @@ void LinkPage::refresh() {
     recording_->setVisible(!link_->recordPath().isEmpty());
     recording_->setText("Open the recording in Debrief");
     recording_->setToolTip(link_->recordPath());
+    refreshDay();
     refreshSeal();
     refreshVehicle();
     refreshHome();
+}
+
+void LinkPage::refreshDay() {
+    const auto entries = field_->day();
+    day_->setVisible(entries.size() > 1);
+    if (entries.size() < 2) return;
+    constexpr int kMostShown = 5, kRow = 21;
+    while (day_->count() > static_cast<int>(entries.size())) delete day_->takeItem(day_->count() - 1);
+    while (day_->count() < static_cast<int>(entries.size())) day_->addItem(QString());
+    using State = FieldSession::DayEntry::State;
+    for (int i = 0; i < day_->count(); ++i) {
+        const auto& e = entries[static_cast<std::size_t>(i)];
+        QListWidgetItem* item = day_->item(i);
+        const QString text = QString("Sortie %1: %2").arg(e.sortie).arg(e.text);
+        if (item->text() != text) item->setText(text);
+        item->setData(Qt::UserRole, e.sortie);
+        item->setForeground(e.state == State::aboard    ? theme_.reed
+                            : e.state == State::changed ? theme_.marigold.darker(theme_.night ? 100 : 130)
+                            : e.state == State::notSent ? theme_.quiet
+                                                        : theme_.ink);
+        QFont font = day_->font();
+        font.setBold(e.sortie == plan_->sortie());
+        item->setFont(font);
+    }
+    day_->setFixedHeight(kRow * std::min(kMostShown, day_->count()) + 6);
 }
 
 void LinkPage::refreshSeal() {

@@ -9,6 +9,7 @@
 class QComboBox;
 class QFrame;
 class QLabel;
+class QListWidget;
 class QProgressBar;
 class QPushButton;
 
@@ -37,6 +38,7 @@ class LinkPage : public QWidget {
     void handedOver();
 
   private:
+    void refreshDay();
     void refreshSeal();
     void refreshVehicle();
     void refreshHome();
@@ -51,6 +53,7 @@ class LinkPage : public QWidget {
     QPushButton *connect_, *key_, *hand_over_, *cancel_, *fetch_, *compare_, *check_, *clear_, *lock_, *recording_;
     QPushButton *parameters_, *logs_, *carry_, *use_home_, *move_plan_;
     QLabel *vehicle_, *seal_, *home_text_;
+    QListWidget* day_;
     QFrame* home_box_;
     QProgressBar* progress_;
 };

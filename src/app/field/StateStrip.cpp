@@ -90,6 +90,15 @@ QString StateStrip::nextLine() const {
     const auto flown = link_->flownItem();
     if (!v.armed) return field_->landed() ? "Landed · " + field_->sealLine() : "Plan: " + field_->sealLine();
     QStringList parts;
+    const std::string mode = modeName(v);
+    if ((mode == "return" || mode == "land") && v.position) {
+        const auto& home = v.home ? v.home : std::optional<GeoPoint>();
+        QString line = mode == "land" ? "Landing where it is" : "Going home";
+        if (home) line += ", " + QString::fromStdString(distanceText(distance_m(*v.position, *home)));
+        if (home && mode == "land") line += " from home";
+        if (v.height_home_m) line += QString(" · %1 above home").arg(shownNumber(*v.height_home_m, kHeightUnit, 0));
+        return line + QString(" · %1 photos taken").arg(v.photos);
+    }
     if (flown && mission && *flown > 0 && static_cast<std::size_t>(*flown) < mission->source.size()) {
         const ItemId id = mission->source[static_cast<std::size_t>(*flown)];
         QString to = "To " + QString::fromStdString(itemText(*plan_->plan(), id));
@@ -102,8 +111,7 @@ QString StateStrip::nextLine() const {
     }
     if (const auto& p = field_->progress()) {
         parts << QString::fromStdString(durationText(p->left_s)) + " to the end";
-        if (p->photos > 0 || v.photos > 0)
-            parts << QString("photos %1 of %2 planned here").arg(v.photos).arg(p->photos);
+        if (p->photos > 0 || v.photos > 0) parts << QString("photos %1 of %2").arg(v.photos).arg(p->photos);
         if (p->battery_percent) parts << QString("battery rehearsed %1 %").arg(*p->battery_percent, 0, 'f', 0);
     }
     if (field_->changeWaits()) parts << "change not sent";

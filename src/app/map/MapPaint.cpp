@@ -620,16 +620,29 @@ void MapView::paintItems(QPainter& p) {
 
 void MapView::paintTracks(QPainter& p) {
     if (overlay_.track.size() > 1) {
-        QPolygonF line;
-        for (const GeoPoint& g : overlay_.track) {
-            const QPointF at = view_.toScreen(g);
+        // Stretches of one colour, each beginning where the one before ends.
+        std::vector<std::pair<QColor, QPolygonF>> stretches;
+        for (std::size_t i = 0; i < overlay_.track.size(); ++i) {
+            const QPointF at = view_.toScreen(overlay_.track[i]);
+            const QColor colour = overlay_.colours.at(i, theme_.reed);
+            if (stretches.empty() || stretches.back().first != colour) {
+                QPolygonF begin;
+                if (!stretches.empty()) {
+                    stretches.back().second << at;
+                    begin << at;
+                }
+                stretches.emplace_back(colour, begin);
+            }
+            QPolygonF& line = stretches.back().second;
             if (line.isEmpty() || std::abs(at.x() - line.back().x()) + std::abs(at.y() - line.back().y()) > 0.7)
                 line << at;
         }
         p.setPen(pen(alpha(theme_.raised, 200), 5.5));
-        p.drawPolyline(line);
-        p.setPen(pen(theme_.reed, 3));
-        p.drawPolyline(line);
+        for (const auto& [colour, line] : stretches) p.drawPolyline(line);
+        for (const auto& [colour, line] : stretches) {
+            p.setPen(pen(colour, 3));
+            p.drawPolyline(line);
+        }
     }
     if (overlay_.flash.size() > 2) {
         p.setPen(pen(theme_.marigold, 2.5));
@@ -641,6 +654,34 @@ void MapView::paintTracks(QPainter& p) {
     for (const GeoPoint& g : overlay_.photos) {
         const QPointF at = view_.toScreen(g);
         if (rect().contains(at.toPoint())) p.drawRect(QRectF(at - QPointF(2, 2), QSizeF(4, 4)));
+    }
+}
+
+/// What the colours of the track mean, where there is more than one.
+void MapView::paintTrackLegend(QPainter& p) const {
+    const TrackColours& colours = overlay_.colours;
+    if (overlay_.track.size() < 2 || colours.classes.size() < 2) return;
+    constexpr int kRow = 17, kMostRows = 10;
+    p.setFont(uiFont(8.5));
+    const int rows = std::min<int>(kMostRows, static_cast<int>(colours.classes.size()));
+    double widest = p.fontMetrics().horizontalAdvance(colours.title);
+    for (int i = 0; i < rows; ++i)
+        widest = std::max<double>(
+            widest, 26 + p.fontMetrics().horizontalAdvance(colours.classes[static_cast<std::size_t>(i)].text));
+    const QRectF box(width() - widest - 32, height() - 34 - kRow * (rows + 1) - 10, widest + 20, kRow * (rows + 1) + 8);
+    p.setPen(pen(theme_.hairline(), 1));
+    p.setBrush(alpha(theme_.panel, 235));
+    p.drawRoundedRect(box, 4, 4);
+    p.setPen(theme_.quiet);
+    double y = box.top() + 4;
+    p.drawText(QRectF(box.left() + 10, y, widest, kRow), Qt::AlignVCenter, colours.title);
+    for (int i = 0; i < rows; ++i) {
+        y += kRow;
+        const auto& c = colours.classes[static_cast<std::size_t>(i)];
+        p.setPen(pen(c.colour, 4));
+        p.drawLine(QPointF(box.left() + 10, y + kRow / 2.0), QPointF(box.left() + 28, y + kRow / 2.0));
+        p.setPen(theme_.ink);
+        p.drawText(QRectF(box.left() + 36, y, widest, kRow), Qt::AlignVCenter, c.text);
     }
 }
 
@@ -697,6 +738,7 @@ void MapView::paintFurniture(QPainter& p) {
         p.setFont(uiFont(7.5));
         haloText(p, left + QPointF(0, -26), credit, theme_.ink, theme_.raised);
     }
+    paintTrackLegend(p);
     if (!hover_ || status_.isEmpty()) return;
     p.setFont(monoFont(8.5));
     const double sw = p.fontMetrics().horizontalAdvance(status_) + 18;

@@ -10,6 +10,7 @@
 #include "app/layers/LayerStack.h"
 #include "app/map/MapTransform.h"
 #include "app/widgets/Theme.h"
+#include "app/widgets/TrackColours.h"
 #include "core/tiles/TileGrid.h"
 #include "session/PlanSession.h"
 
@@ -44,6 +45,7 @@ struct MapOverlay {
     };
     std::optional<Aircraft> aircraft;
     std::vector<GeoPoint> track;  // flown, or rehearsed up to the play head
+    TrackColours colours;         // of the track
     std::vector<GeoPoint> photos;
     std::vector<GeoPoint> flash;  // what the photo just taken shows
     bool plan_quiet = false;      // the plan as a thin line beneath a track
@@ -62,6 +64,7 @@ class MapView : public QWidget {
     /// The route drawn is that of the chosen sortie, the rest of the plan's in the background.
     void setFlown(bool on);
     void setOverlay(MapOverlay overlay);
+    const MapOverlay& overlay() const { return overlay_; }
     /// The cursor shared with the band; nothing hides it.
     void setCursorPlace(std::optional<GeoPoint> place);
     void showWholePlan();
@@ -189,6 +192,7 @@ class MapView : public QWidget {
     void paintItems(QPainter& p);
     void paintShape(QPainter& p);
     void paintTracks(QPainter& p);
+    void paintTrackLegend(QPainter& p) const;
     void paintAircraft(QPainter& p);
     void paintFurniture(QPainter& p);
     void paintHatch(QPainter& p, const QPainterPath& path, const QColor& colour);

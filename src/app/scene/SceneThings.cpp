@@ -404,7 +404,8 @@ SceneShapes trackShapes(const std::vector<TrackPoint>& track, const SceneSpace& 
         if (i > 0) {
             if (length(at - before) < least && std::abs(track[i].amsl_m - height) < least && i + 1 < track.size())
                 continue;
-            out.lines.push_back({space.of(before, height), space.of(at, track[i].amsl_m), theme.reed, 4, 0});
+            out.lines.push_back({space.of(before, height), space.of(at, track[i].amsl_m),
+                                 track[i].colour.isValid() ? track[i].colour : theme.reed, 4, 0});
         }
         before = at;
         height = track[i].amsl_m;

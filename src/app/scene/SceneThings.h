@@ -58,6 +58,7 @@ SceneShapes aircraftShapes(const SceneAircraft& aircraft, const SceneSpace& spac
 struct TrackPoint {
     GeoPoint place;
     double amsl_m = 0;
+    QColor colour = {};  // invalid: the usual one
 };
 SceneShapes trackShapes(const std::vector<TrackPoint>& track, const SceneSpace& space, const Theme& theme);
 

@@ -118,6 +118,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     message_timer_.setInterval(9000);
     connect(&message_timer_, &QTimer::timeout, message_, &QLabel::hide);
     connectAll();
+    connectLogbook();
     link_.setRecordFolder(dataFolder() + "/recordings");
     link_.setCopyFolder(dataFolder() + "/aircraft");
     keeper_ = new UnsavedKeeper(&plan_, dataFolder() + "/unsaved", this);
@@ -154,6 +155,8 @@ void MainWindow::makeActions() {
     addAct("new", "New plan", QKeySequence::New, [this] { newPlan(); });
     addAct("start", "Plans and templates", QKeySequence("Ctrl+Home"), [this] { showStart(); });
     addAct("keep template", "Keep plan as template", QKeySequence("Ctrl+Alt+S"), [this] { keepTemplate(); });
+    addAct("logbook", "Logbook", QKeySequence("Ctrl+B"), [this] { showLogbook(); });
+    addAct("report", "Flight report …", QKeySequence("Ctrl+P"), [this] { reportDialog(); });
     addAct("settings", "Settings", QKeySequence("Ctrl+,"), [this] { showSettings(); });
     addAct("open", "Open plan or log …", QKeySequence::Open, [this] { openDialog(); });
     addAct("save", "Save plan", QKeySequence::Save, [this] { save(); });
@@ -274,7 +277,7 @@ void MainWindow::makeTopBar() {
     for (const char* a : {"save", "save as", "keep template", "import", "import airspace", "export plan", "export log"})
         file_menu_->addAction(action(a));
     file_menu_->addSeparator();
-    for (const char* a : {"settings", "night", "quit"}) file_menu_->addAction(action(a));
+    for (const char* a : {"logbook", "report", "settings", "night", "quit"}) file_menu_->addAction(action(a));
     connect(file_, &QPushButton::clicked, this,
             [this] { file_menu_->popup(file_->mapToGlobal(QPoint(0, file_->height()))); });
     file_->setMinimumWidth(210);
@@ -528,6 +531,7 @@ void MainWindow::setWorkspace(Workspace w) {
 
 void MainWindow::setNight(bool night) {
     theme_ = night ? Theme::dark() : Theme::light();
+    scene_track_of_ = nullptr;  // its colours are another theme's
     QSettings().setValue("theme/night", night);
     qApp->setStyleSheet(theme_.styleSheet());
     map_->setTheme(theme_);
@@ -536,6 +540,7 @@ void MainWindow::setNight(bool night) {
     findings_->setTheme(theme_);
     field_->setTheme(theme_);
     strip_->setTheme(theme_);
+    logbook_page_->setTheme(theme_);
     instrument_->setTheme(theme_);
     for (BandFrame* b : {static_cast<BandFrame*>(profile_), static_cast<BandFrame*>(rehearse_band_),
                          static_cast<BandFrame*>(field_band_)})
@@ -705,7 +710,7 @@ void MainWindow::refreshTimeBand() {
         live(field_heights_, "height home", "m", theme_.lagoon, false);
         live(field_battery_, "battery", "%", theme_.marigold, true);
         const double flown = field_heights_.empty() ? 0 : field_heights_.back().first;
-        field_band_->setModes(field_modes_);
+        field_band_->setModes(field_modes_, flown);
         field_band_->setLines(lines, std::max(r ? r->duration_s : 60, flown));
         field_band_->setPlayHead(flown > 0 ? std::optional(flown) : std::nullopt);
     }

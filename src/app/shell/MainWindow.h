@@ -6,6 +6,7 @@
 
 #include "app/band/Band.h"
 #include "app/debrief/DebriefPanel.h"
+#include "app/debrief/LogbookPage.h"
 #include "app/draft/FindingsPanel.h"
 #include "app/draft/Inspector.h"
 #include "app/draft/Itinerary.h"
@@ -15,8 +16,10 @@
 #include "app/map/MapView.h"
 #include "app/rehearse/RehearsePanel.h"
 #include "app/scene/SceneView.h"
+#include "app/widgets/Sounds.h"
 #include "session/FieldSession.h"
 #include "session/LinkSession.h"
+#include "session/LogbookSession.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
 
@@ -60,6 +63,7 @@ class MainWindow : public QMainWindow {
     LinkSession& link() { return link_; }
     FieldSession& field() { return field_session_; }
     ReviewSession& review() { return review_; }
+    LogbookSession& logbook() { return logbook_; }
     MapView& map() { return *map_; }
     /// Null where there is no OpenGL: the reason stands in its place.
     SceneView* scene();
@@ -67,8 +71,11 @@ class MainWindow : public QMainWindow {
     void showScene(bool on);
     bool sceneShown() const;
     QAction* action(const QString& name) const;
+    const Sounds& sounds() const { return sounds_; }
     QString lastMessage() const { return message_text_; }
     void saveTo(const QString& path);
+    /// The flight in Debrief as a page, PDF or HTML by the name.
+    void saveReport(const QString& path);
     /// Shows what of a file will become what, and adds it as one step when that is accepted.
     bool importFile(const QString& path);
     bool importAirspace(const QString& path);
@@ -92,6 +99,9 @@ class MainWindow : public QMainWindow {
     void makeLayers();
     void makePages();
     void showPage(QWidget* page);
+    void showLogbook();
+    void connectLogbook();
+    void reportDialog();
     void fromTemplate(Plan plan);
     void keepTemplate();
     void unitsChanged();
@@ -132,6 +142,7 @@ class MainWindow : public QMainWindow {
     LinkSession link_;
     FieldSession field_session_{&plan_, &link_};
     ReviewSession review_;
+    LogbookSession logbook_;
     Theme theme_ = Theme::light();
     Workspace workspace_ = Workspace::draft;
 
@@ -140,6 +151,7 @@ class MainWindow : public QMainWindow {
     QWidget* work_page_ = nullptr;
     StartPage* start_ = nullptr;
     SettingsPage* settings_ = nullptr;
+    LogbookPage* logbook_page_ = nullptr;
     QPushButton *file_ = nullptr, *findings_button_ = nullptr, *link_button_ = nullptr;
     QPushButton* steps_[4] = {};
     QMenu *file_menu_ = nullptr, *recent_ = nullptr;
@@ -173,6 +185,7 @@ class MainWindow : public QMainWindow {
     CompareDialog* compare_ = nullptr;
     bool going_there_ = false;  // the next click on the map is where to go
     bool follow_aircraft_ = false;
+    Sounds sounds_;
     ChannelPanel* channels_ = nullptr;
     ComparisonPanel* comparison_ = nullptr;
     ProfileBand* profile_ = nullptr;

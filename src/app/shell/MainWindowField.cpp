@@ -181,9 +181,16 @@ void MainWindow::connectField() {
         itinerary_->setStates(itemStates());
     });
     connect(&field_session_, &FieldSession::alarmsChanged, this, &MainWindow::placeOverlays);
-    connect(&field_session_, &FieldSession::raised, this, [this](const QString& text, bool danger) {
-        if (danger) QApplication::beep();
+    connect(&field_session_, &FieldSession::raised, this, [this](const QString& text, AlarmLevel level) {
+        sounds_.play(level == AlarmLevel::danger ? Sound::danger
+                     : level == AlarmLevel::warn ? Sound::warning
+                                                 : Sound::note);
         if (workspace_ != Workspace::field) showMessage(text);
+    });
+    connect(&field_session_, &FieldSession::spoken, this, [this](const QString&, int severity) {
+        constexpr int kCritical = 2, kWarning = 4, kNotice = 5;
+        if (severity <= kCritical) return;  // an alarm of its own
+        if (severity <= kNotice) sounds_.play(severity <= kWarning ? Sound::warning : Sound::note);
     });
     connect(&field_session_, &FieldSession::hasLanded, this, [this] {
         if (workspace_ != Workspace::field) showMessage(field_session_.landedText() + ". What follows is in the Field");

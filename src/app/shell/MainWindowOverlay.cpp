@@ -54,14 +54,31 @@ std::optional<SceneAircraft> sceneAircraftAt(const FlightLog& log, double t, dou
 
 using TrackPtr = std::shared_ptr<const std::vector<TrackPoint>>;
 
-TrackPtr sceneTrackOf(const FlightLog& log, double home_amsl_m) {
+/// The mode of each point of trackOf().
+TrackColours trackColoursOf(const FlightLog& log, double until, const Theme& theme) {
+    std::vector<QString> modes;
+    const Channel* lat = log.find("position.lat_deg");
+    const Channel* lon = log.find("position.lon_deg");
+    if (lat == nullptr || lon == nullptr || log.modes.empty()) return {};
+    std::size_t next = 0;
+    QString mode = "before the first mode";
+    for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()) && lat->t_s[i] <= until; ++i) {
+        for (; next < log.modes.size() && log.modes[next].t_s <= lat->t_s[i]; ++next)
+            mode = QString::fromStdString(log.modes[next].name);
+        modes.push_back(mode);
+    }
+    return coloursByMode(modes, theme);
+}
+
+TrackPtr sceneTrackOf(const FlightLog& log, double home_amsl_m, const Theme& theme) {
     std::vector<TrackPoint> track;
     const Channel* lat = log.find("position.lat_deg");
     const Channel* lon = log.find("position.lon_deg");
     if (lat == nullptr || lon == nullptr) return nullptr;
     const LogHeights height(log, home_amsl_m);
+    const TrackColours colours = trackColoursOf(log, INFINITY, theme);
     for (std::size_t i = 0; i < std::min(lat->value.size(), lon->value.size()); ++i)
-        track.push_back({{lat->value[i], lon->value[i]}, height.at(lat->t_s[i])});
+        track.push_back({{lat->value[i], lon->value[i]}, height.at(lat->t_s[i]), colours.at(i, QColor())});
     return std::make_shared<const std::vector<TrackPoint>>(std::move(track));
 }
 
@@ -117,7 +134,7 @@ std::optional<double> timeNear(const FlightLog& log, GeoPoint place, double reac
 std::shared_ptr<const std::vector<TrackPoint>> MainWindow::trackInScene(const LogPtr& log, double home_amsl_m) {
     if (log != scene_track_of_) {
         scene_track_of_ = log;
-        scene_track_ = sceneTrackOf(*log, home_amsl_m);
+        scene_track_ = sceneTrackOf(*log, home_amsl_m, theme_);
     }
     return scene_track_;
 }
@@ -169,7 +186,20 @@ void MainWindow::refreshOverlay() {
     } else if (workspace_ == Workspace::field && link_.connected()) {
         const VehicleSnapshot& v = link_.vehicle();
         if (v.position) o.aircraft = MapOverlay::Aircraft{*v.position, v.heading_deg.value_or(0), {}};
-        for (const FlownPoint& f : *v.track) o.track.push_back(f.place);
+        std::vector<QString> modes;
+        std::map<std::uint32_t, QString> words;
+        VehicleSnapshot then = v;
+        for (const FlownPoint& f : *v.track) {
+            o.track.push_back(f.place);
+            QString& word = words[f.custom_mode];
+            if (word.isEmpty()) {
+                then.custom_mode = f.custom_mode;
+                word = QString::fromStdString(modeName(then));
+            }
+            modes.push_back(word);
+        }
+        o.colours = coloursByMode(modes, theme_);
+        o.photos = *v.photo_places;
         if (deep && v.position && v.height_home_m) {
             const double base = v.home_amsl_m.value_or(home_amsl);
             s.aircraft = SceneAircraft{*v.position,
@@ -180,13 +210,17 @@ void MainWindow::refreshOverlay() {
                                        0,
                                        wing};
             std::vector<TrackPoint> track;
-            for (const FlownPoint& f : *v.track) track.push_back({f.place, base + f.height_home_m});
+            for (std::size_t i = 0; i < v.track->size(); ++i) {
+                const FlownPoint& f = (*v.track)[i];
+                track.push_back({f.place, base + f.height_home_m, o.colours.at(i, QColor())});
+            }
             s.track = std::make_shared<const std::vector<TrackPoint>>(std::move(track));
         }
         if (v.armed && v.mission_item) active = itemOf(*v.mission_item);
     } else if (workspace_ == Workspace::debrief && review_.log()) {
         o.plan_quiet = true;
         o.track = trackOf(*review_.log(), INFINITY);
+        o.colours = trackColoursOf(*review_.log(), INFINITY, theme_);
         o.photos = photosOf(*review_.log(), INFINITY);
         o.aircraft = aircraftAt(*review_.log(), traces_->cursor());
         if (deep) {

@@ -4,6 +4,7 @@
 
 #include "app/layers/LayerStack.h"
 #include "app/widgets/Quantity.h"
+#include "app/widgets/Sounds.h"
 #include "core/base/File.h"
 #include "core/base/Text.h"
 
@@ -95,13 +96,19 @@ QWidget* SettingsPage::makeUnits() {
         quietLabel("What is typed may always name its unit: \"200 ft\", \"12 kt\", \"0.3 NM\". Plans and "
                    "logs are kept in metres and seconds whatever is shown."));
     column->addSpacing(12);
-    column->addWidget(heading("Look"));
+    column->addWidget(heading("Look and sound"));
     auto* look = new QFormLayout;
     theme_ = new QComboBox;
     theme_->setObjectName("theme");
     theme_->addItems({"paper, for daylight", "night"});
     connect(theme_, &QComboBox::activated, this, [this](int i) { emit nightWanted(i == 1); });
     look->addRow(quietLabel("Theme"), theme_);
+    auto* sounds = new QComboBox;
+    sounds->setObjectName("sounds");
+    sounds->addItems({"all", "warnings and dangers", "none"});
+    sounds->setCurrentIndex(static_cast<int>(Sounds::choice()));
+    connect(sounds, &QComboBox::activated, this, [](int i) { Sounds::setChoice(static_cast<Sounds::Choice>(i)); });
+    look->addRow(quietLabel("Sounds"), sounds);
     column->addLayout(look);
     column->addSpacing(12);
     column->addWidget(heading("Maps for the field"));

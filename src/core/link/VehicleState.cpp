@@ -13,7 +13,7 @@ namespace anhinga {
 using mavlink::Message;
 
 namespace {
-constexpr std::size_t kMaxTexts = 200, kMaxTrack = 20000, kMaxReached = 100000, kMaxModes = 64;
+constexpr std::size_t kMaxTexts = 200, kMaxTrack = 20000, kMaxReached = 100000, kMaxModes = 64, kMaxPhotos = 20000;
 constexpr double kDegrees = 180 / M_PI;
 
 /// Takes a number over where it is one.
@@ -223,7 +223,12 @@ void VehicleState::take(const Message& m, double now_ms) {
         if (!feedback && m.integer("capture_result") != 1) return;
         const auto place = feedback ? placeE7(m, "lat", "lng") : placeE7(m, "lat", "lon");
         ++s.photos;
-        if (place) s.last_photo = place;
+        if (place) {
+            s.last_photo = place;
+            auto& places = s.photo_places.edit();
+            if (places.size() >= kMaxPhotos) places.erase(places.begin(), places.begin() + kMaxPhotos / 10);
+            places.push_back(*place);
+        }
         put(s.last_photo_amsl_m, feedback ? m.number("alt_msl") : m.number("alt") / 1000);
         return;
     }

@@ -85,9 +85,10 @@ struct VehicleSnapshot {
     int photos = 0;
     std::optional<GeoPoint> last_photo;
     std::optional<double> last_photo_amsl_m;
-    CopyOnWrite<std::vector<int>> reached;       // items reported as reached, in order
-    CopyOnWrite<std::vector<SpokenText>> texts;  // messages spoken by the aircraft, newest last
-    CopyOnWrite<std::vector<FlownPoint>> track;  // while armed; at most one point each metre
+    CopyOnWrite<std::vector<GeoPoint>> photo_places;  // where known, newest last
+    CopyOnWrite<std::vector<int>> reached;            // items reported as reached, in order
+    CopyOnWrite<std::vector<SpokenText>> texts;       // messages spoken by the aircraft, newest last
+    CopyOnWrite<std::vector<FlownPoint>> track;       // while armed; at most one point each metre
     LinkQuality link;
 };
 

@@ -279,6 +279,7 @@ struct Seal {
     int revision = 1;
     int mission = 0, fence = 0, rally = 0;  // items
     bool stored = false;                    // kept over a power cut, as the aircraft says
+    double flown_unix_s = 0;                // when a flight of it has landed last; 0: not yet
     std::string unknown;
     bool operator==(const Seal&) const = default;
 };

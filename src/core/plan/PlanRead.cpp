@@ -320,11 +320,12 @@ void readFieldData(Plan& plan, const Json& a) {
         s.vehicle = static_cast<int>(numberOr(j, "vehicle", 0, 0, 255));
         s.revision = static_cast<int>(numberOr(j, "revision", 1, 1, 1e9));
         s.stored = boolOr(j, "stored", false);
+        s.flown_unix_s = readTime(j, "flown");
         const Json items = j.value("items", Json::array());
         int* const counts[] = {&s.mission, &s.fence, &s.rally};
         for (std::size_t i = 0; items.is_array() && i < items.size() && i < std::size(counts); ++i)
             if (items[i].is_number_integer() && items[i] >= 0 && items[i] <= 65535) *counts[i] = items[i].get<int>();
-        s.unknown = unknownOf(j, {"sortie", "fingerprint", "time", "vehicle", "revision", "stored", "items"});
+        s.unknown = unknownOf(j, {"sortie", "fingerprint", "time", "vehicle", "revision", "stored", "flown", "items"});
         if (plan.sealOf(s.sortie) != nullptr) wrong("sortie {} has two seals", s.sortie);
         plan.seals.push_back(std::move(s));
     }

@@ -262,6 +262,7 @@ std::string writePlanText(const Plan& plan) {
                    {"items", {s.mission, s.fence, s.rally}}};
             if (s.sortie > 0) j["sortie"] = s.sortie;
             if (s.stored) j["stored"] = true;
+            if (s.flown_unix_s > 0) j["flown"] = isoUtc(s.flown_unix_s);
             addUnknown(j, s.unknown);
             a["seals"].push_back(j);
         }

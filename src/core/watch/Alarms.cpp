@@ -147,6 +147,26 @@ void AlarmWatch::lookAtSensors(const VehicleSnapshot& v, FoundMap& found) const 
         found["state"] = {AlarmLevel::danger, "The aircraft says it is in an emergency"};
 }
 
+void AlarmWatch::lookAtPilot(const VehicleSnapshot& v, FoundMap& found) {
+    const PilotInput pilot = pilotInput(v, &parameters_);
+    if (!v.armed) {
+        switch_at_arming_.reset();
+        pilot_heard_ = false;
+        return;
+    }
+    if (!pilot.heard) {
+        if (pilot_heard_) found["pilot"] = {AlarmLevel::danger, "The aircraft no longer hears the pilot's transmitter"};
+        return;
+    }
+    pilot_heard_ = true;
+    if (!switch_at_arming_) switch_at_arming_ = pilot.mode_position;
+    if (switch_at_arming_ && pilot.mode_position && *pilot.mode_position != *switch_at_arming_)
+        found["pilot"] = {
+            AlarmLevel::warn,
+            fmt::format("The pilot has moved the mode switch to position {}{}; it is {} now", *pilot.mode_position,
+                        pilot.mode.empty() ? "" : " (" + pilot.mode + ")", modeName(v))};
+}
+
 bool AlarmWatch::watch(const VehicleSnapshot& v, const std::optional<FlightProgress>& progress, double now_s) {
     if (!v.heard) return false;
     FoundMap found;
@@ -155,6 +175,7 @@ bool AlarmWatch::watch(const VehicleSnapshot& v, const std::optional<FlightProgr
         lookAtFences(v, found);
         lookAtFlight(v, progress, now_s, found);
         lookAtSensors(v, found);
+        lookAtPilot(v, found);
         // What the aircraft itself calls critical; each such message once.
         constexpr int kCriticalText = 2;
         for (const SpokenText& t : *v.texts) {
@@ -217,6 +238,8 @@ void AlarmWatch::clear() {
     alarms_.clear();
     raised_.clear();
     height_off_since_s_.reset();
+    switch_at_arming_.reset();
+    pilot_heard_ = false;
 }
 
 }  // namespace anhinga

@@ -9,6 +9,7 @@
 
 #include "core/mission/FenceField.h"
 #include "core/plan/Plan.h"
+#include "core/watch/PilotInput.h"
 #include "core/watch/Progress.h"
 
 namespace anhinga {
@@ -28,6 +29,8 @@ class AlarmWatch {
   public:
     /// The plan that is flown. A change of it keeps the alarms.
     void setPlan(const Plan& plan);
+    /// The vehicle's parameters, as far as they were read: where the pilot's mode switch is.
+    void setParameters(ParameterSet parameters) { parameters_ = std::move(parameters); }
     /// One look, a few times a second. True when something has changed: appeared, went away, grew worse.
     bool watch(const VehicleSnapshot& vehicle, const std::optional<FlightProgress>& progress, double now_s);
     /// Newest first; danger before the rest.
@@ -48,6 +51,7 @@ class AlarmWatch {
     void lookAtFlight(const VehicleSnapshot& v, const std::optional<FlightProgress>& progress, double now_s,
                       FoundMap& found);
     void lookAtSensors(const VehicleSnapshot& v, FoundMap& found) const;
+    void lookAtPilot(const VehicleSnapshot& v, FoundMap& found);
 
     SafetyAction lost_link_ = SafetyAction::returnHome;
     double reserve_percent_ = 20;
@@ -57,6 +61,9 @@ class AlarmWatch {
     std::vector<Alarm> alarms_, raised_;
     std::uint64_t last_text_ = 0;
     std::optional<double> height_off_since_s_;
+    ParameterSet parameters_;
+    std::optional<int> switch_at_arming_;
+    bool pilot_heard_ = false;
 };
 
 /// "link lost for 12 s" and what the aircraft does about it.

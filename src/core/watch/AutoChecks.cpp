@@ -3,6 +3,7 @@
 #include "core/base/Text.h"
 #include "core/geo/MagneticField.h"
 #include "core/mavlink/ModeNames.h"
+#include "core/watch/PilotInput.h"
 
 namespace anhinga {
 
@@ -67,11 +68,32 @@ CheckResult level(const FieldInput& in) {
                                                          tilt <= kLevel_deg ? "" : ": put it level, or calibrate")};
 }
 
+/// Where the mission goes first.
+std::optional<GeoPoint> firstPlace(const FieldInput& in) {
+    for (const MissionItem& item : in.mission->items) {
+        if (!isNavigation(item.command) || !hasPlace(item) || item.command == cmd::takeOff || item.x == 0) continue;
+        if (&item == &in.mission->items.front() && in.plan->traits.item0_is_home) continue;
+        return placeOf(item);
+    }
+    return std::nullopt;
+}
+
 CheckResult heading(const FieldInput& in) {
+    constexpr double kAgrees_deg = 10, kFarEnough_m = 5;
     if (!in.heading_test.empty()) return {in.heading_test_good ? good : bad, in.heading_test};
     const VehicleSnapshot* v = heard(in);
     if (v == nullptr || !v->heading_deg) return lacking("no heading heard yet");
-    return {unknown, fmt::format("says {:.0f}°: do the heading test, or compare with the map", *v->heading_deg)};
+    // Pointed at the first waypoint, the map says what it should be.
+    const auto first = in.mission != nullptr && in.plan != nullptr && v->position ? firstPlace(in) : std::nullopt;
+    if (!first || distance_m(*v->position, *first) < kFarEnough_m)
+        return {unknown, fmt::format("says {:.0f}°: do the heading test, or compare with the map", *v->heading_deg)};
+    const double course = bearing_deg(*v->position, *first);
+    if (std::abs(wrapAngle(*v->heading_deg - course)) <= kAgrees_deg)
+        return {good, fmt::format("heading {:.0f}° differs from map course {:.0f}° to the first waypoint: fine",
+                                  *v->heading_deg, course)};
+    return {unknown, fmt::format("says {:.0f}°; the first waypoint lies at {:.0f}° on the map: point the aircraft at "
+                                 "it, or do the heading test",
+                                 *v->heading_deg, course)};
 }
 
 CheckResult compass(const FieldInput& in) {
@@ -121,14 +143,11 @@ CheckResult firstWaypoint(const FieldInput& in) {
     const VehicleSnapshot* v = heard(in);
     if (v == nullptr || !v->position) return lacking("no position heard yet");
     if (in.mission == nullptr) return {bad, "there is no route to fly"};
-    for (const MissionItem& item : in.mission->items) {
-        if (!isNavigation(item.command) || !hasPlace(item) || item.command == cmd::takeOff || item.x == 0) continue;
-        if (&item == &in.mission->items.front() && in.plan->traits.item0_is_home) continue;
-        const double far = distance_m(*v->position, placeOf(item)), most = in.plan->traits.first_waypoint_max_m;
-        return {far <= most ? good : bad,
-                fmt::format("{} away; it starts only within {}", distanceText(far), distanceText(most))};
-    }
-    return {good, "the route has none"};
+    const auto first = firstPlace(in);
+    if (!first) return {good, "the route has none"};
+    const double far = distance_m(*v->position, *first), most = in.plan->traits.first_waypoint_max_m;
+    return {far <= most ? good : bad,
+            fmt::format("{} away; it starts only within {}", distanceText(far), distanceText(most))};
 }
 
 CheckResult mode(const FieldInput& in) {
@@ -188,8 +207,14 @@ CheckResult returnHeight(const FieldInput& in) {
 CheckResult transmitter(const FieldInput& in) {
     const VehicleSnapshot* v = heard(in);
     if (v == nullptr) return lacking("no vehicle is heard");
-    if (v->radio_us.empty()) return {unknown, "no pilot's transmitter is heard"};
-    return {good, fmt::format("{} channels heard", v->radio_us.size())};
+    const PilotInput pilot = pilotInput(*v, in.parameters);
+    if (!pilot.heard) return {unknown, "no pilot's transmitter is heard"};
+    std::string text = fmt::format("{} channels heard", v->radio_us.size());
+    if (pilot.mode_position)
+        text += fmt::format(", mode switch in position {}{}", *pilot.mode_position,
+                            pilot.mode.empty() ? "" : " (" + pilot.mode + ")");
+    if (pilot.sticksMoved()) return {bad, text + ": a stick is not in its middle"};
+    return {good, text};
 }
 
 constexpr AutoCheck kChecks[] = {{"link", "Link", link},

@@ -1,0 +1,78 @@
+#include "core/watch/PilotInput.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/Text.h"
+#include "core/mavlink/ModeNames.h"
+
+namespace anhinga {
+
+namespace {
+constexpr int kLeast_us = 800, kMost_us = 2200;
+
+/// Pulse length of a channel counted from 1; nothing when it is not heard or cannot be.
+std::optional<int> pulse(const VehicleSnapshot& v, int channel) {
+    if (channel < 1 || channel > static_cast<int>(v.radio_us.size())) return std::nullopt;
+    const int us = v.radio_us[static_cast<std::size_t>(channel - 1)];
+    return us >= kLeast_us && us <= kMost_us ? std::optional(us) : std::nullopt;
+}
+
+std::optional<double> held(const ParameterSet* set, const std::string& name) {
+    if (set == nullptr) return std::nullopt;
+    const auto at = set->find(name);
+    return at == set->end() || !std::isfinite(at->second.value) ? std::nullopt : std::optional(at->second.value);
+}
+
+int channelOf(const ParameterSet* set, const char* name, int usual) {
+    const auto value = held(set, name);
+    return value && *value >= 1 && *value <= 16 ? static_cast<int>(*value) : usual;
+}
+
+std::optional<double> stick(const VehicleSnapshot& v, const ParameterSet* set, int channel) {
+    const auto us = pulse(v, channel);
+    if (!us) return std::nullopt;
+    const auto own = [&](const char* what, double usual) {
+        return held(set, fmt::format("RC{}_{}", channel, what)).value_or(usual);
+    };
+    const double middle = own("TRIM", 1500), low = own("MIN", 1100), high = own("MAX", 1900);
+    const double span = *us < middle ? middle - low : high - middle;
+    return span < 50 ? std::optional(0.0) : std::optional(std::clamp((*us - middle) / span, -1.0, 1.0));
+}
+}  // namespace
+
+bool PilotInput::sticksMoved() const {
+    constexpr double kMoved = 0.1;
+    return std::abs(roll.value_or(0)) > kMoved || std::abs(pitch.value_or(0)) > kMoved ||
+           std::abs(yaw.value_or(0)) > kMoved;
+}
+
+PilotInput pilotInput(const VehicleSnapshot& v, const ParameterSet* set) {
+    PilotInput in;
+    in.heard = !v.radio_us.empty();
+    if (!in.heard) return in;
+    in.roll = stick(v, set, channelOf(set, "RCMAP_ROLL", 1));
+    in.pitch = stick(v, set, channelOf(set, "RCMAP_PITCH", 2));
+    in.yaw = stick(v, set, channelOf(set, "RCMAP_YAW", 4));
+    const int throttle = channelOf(set, "RCMAP_THROTTLE", 3);
+    if (const auto us = pulse(v, throttle)) {
+        const double low = held(set, fmt::format("RC{}_MIN", throttle)).value_or(1100);
+        const double high = held(set, fmt::format("RC{}_MAX", throttle)).value_or(1900);
+        in.throttle = high - low < 50 ? 0 : std::clamp((*us - low) / (high - low), 0.0, 1.0);
+    }
+    in.mode_channel_known = held(set, "FLTMODE_CH").has_value();
+    in.mode_channel = channelOf(set, "FLTMODE_CH", 5);
+    if (const auto us = pulse(v, in.mode_channel)) {
+        // The six ranges of that family.
+        constexpr int kUpTo_us[] = {1230, 1360, 1490, 1620, 1749};
+        in.mode_position = 1;
+        for (const int up_to : kUpTo_us) *in.mode_position += *us > up_to ? 1 : 0;
+        if (const auto mode = held(set, fmt::format("FLTMODE{}", *in.mode_position)); mode && *mode >= 0)
+            in.mode = mavlink::modeName(v.autopilot, v.type, static_cast<std::uint32_t>(*mode));
+    }
+    constexpr int kFull = 254;
+    if (v.radio_rssi) in.rssi_percent = std::clamp(*v.radio_rssi, 0, kFull) * 100 / kFull;
+    return in;
+}
+
+}  // namespace anhinga
