@@ -32,7 +32,7 @@ CliResult cliInspect(const CliArguments& a) {
         {"missions", log.missions}, {"modes", modes},
         {"events", events},         {"damaged", {{"bytes", log.damaged_bytes}, {"records", log.damaged_records}}}};
     out.text += fmt::format("{}: {} kinds of messages, {} channels, {} events, {} damaged bytes", log.format,
-                            log.message_counts.size(), log.channels().size(), log.events.size(), log.damaged_bytes);
+                            log.message_counts.size(), log.list().size(), log.events.size(), log.damaged_bytes);
     return out;
 }
 
@@ -43,9 +43,9 @@ CliResult cliChannel(const CliArguments& a) {
     CliResult out;
     if (a.list) {
         out.json["channels"] = Json::array();
-        for (const Channel* c : log.channels()) {
-            out.json["channels"].push_back({{"name", c->name}, {"unit", c->unit}, {"count", c->t_s.size()}});
-            out.text += fmt::format("{} [{}] {}\n", c->name, c->unit, c->t_s.size());
+        for (const ChannelInfo& c : log.list()) {
+            out.json["channels"].push_back({{"name", c.name}, {"unit", c.unit}, {"count", c.count}});
+            out.text += fmt::format("{} [{}] {}\n", c.name, c.unit, c.count);
         }
         return out;
     }

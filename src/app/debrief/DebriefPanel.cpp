@@ -83,13 +83,13 @@ void ChannelPanel::fill() {
     const LogPtr log = review_->log();
     if (!log) return;
     const QString wanted = search_->text().trimmed();
-    for (const Channel* c : log->channels()) {
-        const QString name = QString::fromStdString(c->name);
+    for (const ChannelInfo& c : log->list()) {
+        const QString name = QString::fromStdString(c.name);
         if (!wanted.isEmpty() && !name.contains(wanted, Qt::CaseInsensitive)) continue;
-        auto* item = new QListWidgetItem(name + (c->unit.empty() ? "" : "  " + QString::fromStdString(c->unit)));
+        auto* item = new QListWidgetItem(name + (c.unit.empty() ? "" : "  " + QString::fromStdString(c.unit)));
         item->setData(Qt::UserRole, name);
         for (std::size_t i = 0; i < band_->traces().size(); ++i)
-            if (band_->traces()[i].name == c->name) {
+            if (band_->traces()[i].name == c.name) {
                 QPixmap chip(14, 14);
                 chip.fill(band_->colourOf(i));
                 item->setIcon(QIcon(chip));

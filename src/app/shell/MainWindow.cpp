@@ -632,7 +632,7 @@ void MainWindow::refreshFigures() {
                              {{"Distance", QString::fromStdString(distanceText(distance))},
                               {"Top", QString("%1 m home").arg(top, 0, 'f', 0)},
                               {"Flights in it", QString::number(log->sessions.size())},
-                              {"Channels", QString::number(log->channels().size())}});
+                              {"Channels", QString::number(log->list().size())}});
         return;
     }
     const PlanView& view = workspace_ == Workspace::draft ? d.view : plan_.flownView();

@@ -32,13 +32,16 @@ void MainWindow::newPlan() {
 }
 
 bool MainWindow::openFile(const QString& path) {
-    const auto head = readFile(path.toStdString());
-    if (!head) {
-        showMessage(QString::fromStdString(head.error().message));
+    // A log may be very large: only its beginning is looked at here.
+    constexpr qint64 kBegin = 64;
+    QFile file(path);
+    if (!QFileInfo(path).isFile() || !file.open(QIODevice::ReadOnly)) {
+        const auto why = readFile(path.toStdString());
+        showMessage(why ? path + ": cannot be read" : QString::fromStdString(why.error().message));
         return false;
     }
-    const bool is_plan = path.endsWith("json", Qt::CaseInsensitive) ||
-                         QByteArray::fromStdString(head->substr(0, 64)).trimmed().startsWith('{');
+    const bool is_plan = path.endsWith("json", Qt::CaseInsensitive) || file.read(kBegin).trimmed().startsWith('{');
+    file.close();
     if (!is_plan) {
         review_.open(path);
         return true;
@@ -55,8 +58,9 @@ bool MainWindow::openFile(const QString& path) {
 
 void MainWindow::openDialog() {
     const QString last = QSettings().value("files/folder").toString();
-    const QString path = QFileDialog::getOpenFileName(this, "Open plan or log", last,
-                                                      "Plans and logs (*.geojson *.tlog *.ulg);;All files (*)");
+    const QString path = QFileDialog::getOpenFileName(
+        this, "Open plan or log", last,
+        "Plans and logs (*.geojson *.tlog *.ulg *.bin *.log *.bbl *.bfl *.gpx *.kml);;All files (*)");
     if (path.isEmpty()) return;
     QSettings().setValue("files/folder", QFileInfo(path).absolutePath());
     openFile(path);

@@ -44,22 +44,51 @@ Channel& FlightLog::channel(const std::string& name, const std::string& unit) {
     return c;
 }
 
-const Channel* FlightLog::find(const std::string& name) const {
-    const auto at = channels_.find(name);
-    return at == channels_.end() ? nullptr : &at->second;
+void FlightLog::promise(const std::string& name, const std::string& unit, std::size_t count,
+                        std::function<void(Channel&)> decode) {
+    channel(name, unit);
+    promised_[name] = {count, std::move(decode)};
 }
 
-std::vector<const Channel*> FlightLog::channels() const {
-    std::vector<const Channel*> all;
-    for (const auto& [name, c] : channels_) all.push_back(&c);
-    std::sort(all.begin(), all.end(), [](const Channel* a, const Channel* b) {
-        const bool ca = isCanonical(a->name), cb = isCanonical(b->name);
-        return ca != cb ? ca : a->name < b->name;
+void FlightLog::keep(Channel& channel, Promised& promised) const {
+    const std::lock_guard lock(*mutex_);
+    if (!promised.decode) return;
+    promised.decode(channel);
+    promised.decode = nullptr;
+}
+
+const Channel* FlightLog::find(const std::string& name) const {
+    const auto at = channels_.find(name);
+    if (at == channels_.end()) return nullptr;
+    if (const auto promised = promised_.find(name); promised != promised_.end()) keep(at->second, promised->second);
+    return &at->second;
+}
+
+bool FlightLog::has(const std::string& name) const {
+    return channels_.contains(name);
+}
+
+std::vector<ChannelInfo> FlightLog::list() const {
+    std::vector<ChannelInfo> all;
+    for (const auto& [name, c] : channels_) {
+        const auto promised = promised_.find(name);
+        all.push_back({name, c.unit, promised != promised_.end() ? promised->second.count : c.t_s.size()});
+    }
+    std::sort(all.begin(), all.end(), [](const ChannelInfo& a, const ChannelInfo& b) {
+        const bool ca = isCanonical(a.name), cb = isCanonical(b.name);
+        return ca != cb ? ca : a.name < b.name;
     });
     return all;
 }
 
+std::vector<const Channel*> FlightLog::channels() const {
+    std::vector<const Channel*> all;
+    for (const ChannelInfo& c : list()) all.push_back(find(c.name));
+    return all;
+}
+
 double FlightLog::firstTime() const {
+    if (span_s_) return span_s_->first;
     double first = std::numeric_limits<double>::infinity();
     for (const auto& [name, c] : channels_)
         if (!c.t_s.empty()) first = std::min(first, c.t_s.front());
@@ -67,6 +96,7 @@ double FlightLog::firstTime() const {
 }
 
 double FlightLog::duration_s() const {
+    if (span_s_) return span_s_->second - span_s_->first;
     double last = 0;
     for (const auto& [name, c] : channels_)
         if (!c.t_s.empty()) last = std::max(last, c.t_s.back());
@@ -79,7 +109,23 @@ void FlightLog::findSessions(const std::vector<double>& restarts, double gap_s) 
     const Channel* lon = find("position.lon_deg");
     const Channel* height = find("position.height_home_m");
     if (lat == nullptr || lon == nullptr || lat->t_s.empty() || lon->value.size() != lat->value.size()) {
-        if (!channels_.empty()) sessions.push_back({firstTime(), firstTime() + duration_s(), start_unix_s, 0, 0, 0});
+        if (channels_.empty()) return;
+        // Without a place only what the log says divides it.
+        double from = firstTime();
+        const double end = from + duration_s();
+        std::vector<double> ends(restarts);
+        ends.push_back(INFINITY);
+        for (const double next : ends) {
+            LogSession s{from, std::min(end, next), start_unix_s > 0 ? start_unix_s + from : 0, 0, 0, 0};
+            if (height != nullptr)
+                for (std::size_t i = 0; i < height->t_s.size(); ++i)
+                    if (height->t_s[i] >= from && height->t_s[i] < next) {
+                        s.to_s = std::isfinite(next) ? height->t_s[i] : end;
+                        s.max_height_home_m = std::max(s.max_height_home_m, height->value[i]);
+                    }
+            sessions.push_back(s);
+            from = next;
+        }
         return;
     }
     const auto restartBetween = [&](double a, double b) {

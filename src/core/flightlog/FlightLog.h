@@ -3,7 +3,10 @@
 #pragma once
 
 #include <cstddef>
+#include <functional>
 #include <map>
+#include <memory>
+#include <mutex>
 #include <optional>
 #include <string>
 #include <unordered_map>
@@ -38,6 +41,13 @@ struct LogSession {
     double distance_m = 0, max_height_home_m = 0, armed_s = 0;
 };
 
+/// What is known of a channel without its values.
+struct ChannelInfo {
+    std::string name, unit;
+    std::size_t count = 0;
+};
+
+/// May be moved, not copied. Reading it is thread-safe once it is complete.
 class FlightLog {
   public:
     std::string format;
@@ -53,9 +63,18 @@ class FlightLog {
 
     /// The channel of that name, made when it is not there yet. References stay valid.
     Channel& channel(const std::string& name, const std::string& unit);
+    /// A channel of `count` values that `decode` fills when it is first asked for.
+    void promise(const std::string& name, const std::string& unit, std::size_t count,
+                 std::function<void(Channel&)> decode);
+    /// Null when there is none. One that was promised is decoded now.
     const Channel* find(const std::string& name) const;
-    /// All channels, canonical ones first, each group by name.
+    bool has(const std::string& name) const;
+    /// All channels, canonical ones first, each group by name; nothing is decoded.
+    std::vector<ChannelInfo> list() const;
+    /// The same, with all values: every promised one is decoded.
     std::vector<const Channel*> channels() const;
+    /// First and last time of the whole log, where it is known without its channels.
+    void setSpan(double from_s, double to_s) { span_s_ = {from_s, to_s}; }
     double duration_s() const;
     double firstTime() const;
 
@@ -64,7 +83,16 @@ class FlightLog {
     void findSessions(const std::vector<double>& restarts, double gap_s = 30);
 
   private:
-    std::unordered_map<std::string, Channel> channels_;
+    struct Promised {
+        std::size_t count = 0;
+        std::function<void(Channel&)> decode;  // empty once it was kept
+    };
+    void keep(Channel& channel, Promised& promised) const;
+
+    mutable std::unordered_map<std::string, Channel> channels_;
+    mutable std::unordered_map<std::string, Promised> promised_;
+    std::unique_ptr<std::mutex> mutex_ = std::make_unique<std::mutex>();  // of what was promised
+    std::optional<std::pair<double, double>> span_s_;
 };
 
 /// True for the names every log shares ("position.lat_deg"), false for "MESSAGE.field".

@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <fstream>
 
-#include "core/base/File.h"
-
 namespace anhinga {
 
 namespace {
@@ -12,26 +10,40 @@ namespace {
 struct Format {
     const char* name;
     bool (*looks_like)(std::string_view);
-    Result<LogPtr> (*read)(std::string_view, const std::string&);
+    Result<LogPtr> (*read)(const SharedBytes&, const std::string&);
 };
+/// The surest sign first.
 constexpr Format kFormats[] = {
     {"ULog", looksLikeUlog, readUlog},
-    {"MAVLink recording", looksLikeRecording, readRecording},
+    {"a self-describing log", looksLikeSelfDescribing, readSelfDescribing},
+    {"a predictor-encoded log", looksLikePredictorLog, readPredictorLog},
+    {"a self-describing log as text", looksLikeSelfDescribingText, readSelfDescribingText},
+    {"a GPX track", looksLikeGpx, readGpx},
+    {"a KML track", looksLikeKml, readKml},
+    {"a MAVLink recording", looksLikeRecording, readRecording},
+    {"a MAVLink capture", looksLikeCapture, readCapture},
 };
 
-}  // namespace
-
-Result<LogPtr> readLog(std::string_view bytes, const std::string& name) {
-    if (bytes.empty()) return fail("{}: the file is empty", name);
+Result<LogPtr> readShared(const SharedBytes& shared, const std::string& name) {
+    if (shared.bytes.empty()) return fail("{}: the file is empty", name);
     for (const Format& format : kFormats) {
-        if (!format.looks_like(bytes)) continue;
+        if (!format.looks_like(shared.bytes)) continue;
         try {
-            return format.read(bytes, name);
+            return format.read(shared, name);
         } catch (const std::exception& e) {
             return fail("{}: cannot be read as {}: {}", name, format.name, e.what());
         }
     }
-    return fail("{}: not a log this program knows; it reads MAVLink recordings (.tlog) and ULog (.ulg)", name);
+    return fail(
+        "{}: not a log this program knows; it reads MAVLink recordings and captures, ULog, self-describing logs, "
+        "predictor-encoded logs, GPX and KML tracks",
+        name);
+}
+
+}  // namespace
+
+Result<LogPtr> readLog(std::string_view bytes, const std::string& name) {
+    return readShared(ownedBytes(std::string(bytes)), name);
 }
 
 bool looksLikeLog(const std::string& path) {
@@ -45,9 +57,9 @@ bool looksLikeLog(const std::string& path) {
 }
 
 Result<LogPtr> openLog(const std::string& path) {
-    const auto bytes = readFile(path);
-    if (!bytes) return tl::unexpected(bytes.error());
-    return readLog(*bytes, path);
+    const auto mapped = mapFile(path);
+    if (!mapped) return tl::unexpected(mapped.error());
+    return readShared(*mapped, path);
 }
 
 }  // namespace anhinga

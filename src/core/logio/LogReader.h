@@ -5,7 +5,7 @@
 #include <string>
 #include <string_view>
 
-#include "core/base/Result.h"
+#include "core/base/MappedFile.h"
 #include "core/flightlog/FlightLog.h"
 
 namespace anhinga {
@@ -21,10 +21,22 @@ bool looksLikeLog(const std::string& path);
 Result<LogPtr> readLog(std::string_view bytes, const std::string& name);
 
 // One function a format (the table is in LogReader.cpp).
-bool looksLikeRecording(std::string_view bytes);
-Result<LogPtr> readRecording(std::string_view bytes, const std::string& name);
 bool looksLikeUlog(std::string_view bytes);
-Result<LogPtr> readUlog(std::string_view bytes, const std::string& name);
+Result<LogPtr> readUlog(const SharedBytes& bytes, const std::string& name);
+bool looksLikeSelfDescribing(std::string_view bytes);
+Result<LogPtr> readSelfDescribing(const SharedBytes& bytes, const std::string& name);
+bool looksLikePredictorLog(std::string_view bytes);
+Result<LogPtr> readPredictorLog(const SharedBytes& bytes, const std::string& name);
+bool looksLikeSelfDescribingText(std::string_view bytes);
+Result<LogPtr> readSelfDescribingText(const SharedBytes& bytes, const std::string& name);
+bool looksLikeGpx(std::string_view bytes);
+Result<LogPtr> readGpx(const SharedBytes& bytes, const std::string& name);
+bool looksLikeKml(std::string_view bytes);
+Result<LogPtr> readKml(const SharedBytes& bytes, const std::string& name);
+bool looksLikeRecording(std::string_view bytes);
+Result<LogPtr> readRecording(const SharedBytes& bytes, const std::string& name);
+bool looksLikeCapture(std::string_view bytes);
+Result<LogPtr> readCapture(const SharedBytes& bytes, const std::string& name);
 
 /// ULog text of the canonical channels, modes and events of a log.
 std::string writeUlog(const FlightLog& log);

@@ -77,6 +77,12 @@ class RecordingLog {
             if (known_time_) t_ += std::max(0.0, stamp - last_stamp_);
         }
         if (!known_time_) log_.start_unix_s = stamp;
+        // A capture has no stamps: the vehicle's own clock says when it was.
+        if (stamp_us == 0 && log_.start_unix_s == 0 && m.is("SYSTEM_TIME")) {
+            constexpr double kYear2000_s = 946684800;
+            const double unix_s = m.number("time_unix_usec") * 1e-6;
+            if (unix_s > kYear2000_s && unix_s < 5 * kYear2000_s) log_.start_unix_s = unix_s - t_;
+        }
         known_time_ = true;
         last_stamp_ = stamp;
     }
@@ -196,8 +202,53 @@ bool looksLikeRecording(std::string_view text) {
     return false;
 }
 
-Result<LogPtr> readRecording(std::string_view text, const std::string& name) {
-    const auto bytes = asBytes(text);
+bool looksLikeCapture(std::string_view text) {
+    // Three packets that follow each other within the first kilobytes.
+    const auto bytes = asBytes(text.substr(0, 65536));
+    Message m;
+    for (std::size_t i = 0; i < bytes.size(); ++i) {
+        std::size_t at = i, packets = 0;
+        while (at < bytes.size() && (bytes[at] == 0xFD || bytes[at] == 0xFE) && packets < 3) {
+            const auto found = Parser::look(bytes.subspan(at), m);
+            if (found.look != Parser::Look::message) break;
+            at += found.length;
+            ++packets;
+        }
+        if (packets >= 3) return true;
+    }
+    return false;
+}
+
+Result<LogPtr> readCapture(const SharedBytes& shared, const std::string&) {
+    const auto bytes = asBytes(shared.bytes);
+    auto log = std::make_shared<FlightLog>();
+    log->format = "MAVLink capture";
+    RecordingLog writer(*log);
+    Message m;
+    bool in_damage = false;
+    for (std::size_t at = 0; at < bytes.size();) {
+        const bool start = bytes[at] == 0xFD || bytes[at] == 0xFE;
+        const auto found = start ? Parser::look(bytes.subspan(at), m) : Parser::Found{Parser::Look::bad, 1};
+        if (found.look == Parser::Look::message || found.look == Parser::Look::unknown) {
+            if (found.look == Parser::Look::message)
+                writer.add(m, 0);
+            else
+                ++log->message_counts["UNKNOWN"];
+            in_damage = false;
+            at += found.length;
+            continue;
+        }
+        if (!in_damage) ++log->damaged_records;
+        in_damage = true;
+        ++log->damaged_bytes;
+        ++at;
+    }
+    writer.finish();
+    return log;
+}
+
+Result<LogPtr> readRecording(const SharedBytes& shared, const std::string& name) {
+    const auto bytes = asBytes(shared.bytes);
     auto log = std::make_shared<FlightLog>();
     log->format = "MAVLink recording";
     RecordingLog writer(*log);

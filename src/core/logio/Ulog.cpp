@@ -248,7 +248,8 @@ bool looksLikeUlog(std::string_view bytes) {
     return bytes.starts_with(kMagic);
 }
 
-Result<LogPtr> readUlog(std::string_view bytes, const std::string& name) {
+Result<LogPtr> readUlog(const SharedBytes& shared, const std::string& name) {
+    const std::string_view bytes = shared.bytes;
     if (bytes.size() < 16) return fail("{}: the ULog header is not complete", name);
     auto log = std::make_shared<FlightLog>();
     log->format = "ULog";

@@ -1,0 +1,791 @@
+// Onboard logs and tracks: files made by writers of the tests' own, decoded value by value; prefixes and damage.
+#include <catch2/catch.hpp>
+
+#include <sys/resource.h>
+
+#include <filesystem>
+#include <limits>
+#include <variant>
+
+#include "core/base/MappedFile.h"
+#include "core/base/Text.h"
+#include "core/geo/Geo.h"
+#include "core/logio/LogReader.h"
+#include "core/mavlink/Frame.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+using Cell = std::variant<double, std::string>;
+
+template <class T>
+void put(std::string& out, T v) {
+    out.append(reinterpret_cast<const char*>(&v), sizeof v);
+}
+std::string filled(std::string text, std::size_t n) {
+    text.resize(n, '\0');
+    return text;
+}
+
+/// Writes self-describing logs in both forms: only what the format says, none of the reader's code.
+class SelfWriter {
+  public:
+    std::string binary, text;
+    void format(int id, const std::string& name, const std::string& types, const std::string& labels) {
+        types_[id] = types;
+        names_[id] = name;
+        std::size_t length = 3;
+        for (const char c : types) length += widths().at(c);
+        binary += "\xA3\x95\x80";
+        binary += static_cast<char>(id);
+        binary += static_cast<char>(length);
+        binary += filled(name, 4) + filled(types, 16) + filled(labels, 64);
+        text += fmt::format("FMT, {}, {}, {}, {}, {}\n", id, length, name, types, labels);
+    }
+    void record(int id, const std::vector<Cell>& cells) {
+        binary += "\xA3\x95";
+        binary += static_cast<char>(id);
+        text += names_.at(id);
+        for (std::size_t i = 0; i < cells.size(); ++i) {
+            const char c = types_.at(id)[i];
+            text += ", ";
+            if (const auto* words = std::get_if<std::string>(&cells[i])) {
+                binary += filled(*words, widths().at(c));
+                text += *words;
+                continue;
+            }
+            const double v = std::get<double>(cells[i]);
+            text += fmt::format("{}", v);
+            switch (c) {
+                case 'b':
+                    put(binary, static_cast<std::int8_t>(v));
+                    break;
+                case 'B':
+                case 'M':
+                    put(binary, static_cast<std::uint8_t>(v));
+                    break;
+                case 'h':
+                    put(binary, static_cast<std::int16_t>(v));
+                    break;
+                case 'H':
+                    put(binary, static_cast<std::uint16_t>(v));
+                    break;
+                case 'c':
+                    put(binary, static_cast<std::int16_t>(std::lround(v * 100)));
+                    break;
+                case 'C':
+                    put(binary, static_cast<std::uint16_t>(std::lround(v * 100)));
+                    break;
+                case 'i':
+                    put(binary, static_cast<std::int32_t>(v));
+                    break;
+                case 'I':
+                    put(binary, static_cast<std::uint32_t>(v));
+                    break;
+                case 'e':
+                    put(binary, static_cast<std::int32_t>(std::lround(v * 100)));
+                    break;
+                case 'E':
+                    put(binary, static_cast<std::uint32_t>(std::llround(v * 100)));
+                    break;
+                case 'L':
+                    put(binary, static_cast<std::int32_t>(std::lround(v * 1e7)));
+                    break;
+                case 'f':
+                    put(binary, static_cast<float>(v));
+                    break;
+                case 'd':
+                    put(binary, v);
+                    break;
+                case 'q':
+                    put(binary, static_cast<std::int64_t>(v));
+                    break;
+                case 'Q':
+                    put(binary, static_cast<std::uint64_t>(v));
+                    break;
+                default:
+                    FAIL("type " << c);
+            }
+        }
+        text += "\n";
+    }
+
+  private:
+    static const std::map<char, std::size_t>& widths() {
+        static const std::map<char, std::size_t> all{
+            {'b', 1}, {'B', 1}, {'M', 1}, {'h', 2}, {'H', 2}, {'c', 2}, {'C', 2}, {'i', 4},  {'I', 4},  {'f', 4},
+            {'e', 4}, {'E', 4}, {'L', 4}, {'n', 4}, {'d', 8}, {'q', 8}, {'Q', 8}, {'N', 16}, {'Z', 64}, {'g', 2}};
+        return all;
+    }
+    std::map<int, std::string> types_, names_;
+};
+
+/// A short flight: up, along, down, with everything a canonical channel is made of.
+SelfWriter flightWriter(int seconds = 40, int imu_hz = 5) {
+    SelfWriter w;
+    w.format(1, "UNIT", "QbZ", "TimeUS,Id,Label");
+    w.format(2, "MULT", "Qbd", "TimeUS,Id,Mult");
+    w.format(3, "FMTU", "QBNN", "TimeUS,FmtType,UnitIds,MultIds");
+    w.format(10, "PARM", "QNf", "TimeUS,Name,Value");
+    w.format(11, "GPS", "QBBIHBcLLeff", "TimeUS,I,Status,GMS,GWk,NSats,HDop,Lat,Lng,Alt,Spd,VZ");
+    w.format(12, "POS", "QLLff", "TimeUS,Lat,Lng,Alt,RelHomeAlt");
+    w.format(13, "ATT", "Qccccccff", "TimeUS,DesRoll,Roll,DesPitch,Pitch,DesYaw,Yaw,ErrRP,ErrYaw");
+    w.format(14, "IMU", "QBffffff", "TimeUS,I,GyrX,GyrY,GyrZ,AccX,AccY,AccZ");
+    w.format(15, "MODE", "QMBB", "TimeUS,Mode,ModeNum,Rsn");
+    w.format(16, "MSG", "QZ", "TimeUS,Message");
+    w.format(17, "ARM", "QB", "TimeUS,ArmState");
+    w.format(18, "BAT", "QBfff", "TimeUS,C,Volt,Curr,CurrTot");
+    w.format(19, "MAG", "Qhhh", "TimeUS,MagX,MagY,MagZ");
+    w.format(20, "RCOU", "QHH", "TimeUS,C1,C2");
+    w.format(21, "CAM", "QI", "TimeUS,Img");
+    w.format(22, "CMD", "QHHHLLf", "TimeUS,CTot,CNum,CId,Lat,Lng,Alt");
+    w.record(1, {0.0, double('m'), std::string("m")});
+    w.record(1, {0.0, double('v'), std::string("V")});
+    w.record(2, {0.0, double('C'), 0.01});
+    w.record(3, {0.0, 18.0, std::string("s#vAa"), std::string("F----")});
+    w.record(3, {0.0, 12.0, std::string("sDUmm"), std::string("FGG00")});
+    w.record(10, {5e6, std::string("FRAME_CLASS"), 1.0});
+    w.record(10, {5e6, std::string("SYSID_THISMAV"), 4.0});
+    w.record(10, {5e6, std::string("WPNAV_SPEED"), 512.5});
+    const double start = 5e6;  // microseconds since boot
+    for (int n = 0; n < 3; ++n) w.record(22, {start, 3.0, double(n), 16.0, 47.3, -20.1, 30.0});
+    w.record(17, {start, 1.0});
+    for (int s = 0; s <= seconds; ++s) {
+        const double t = start + s * 1e6, height = 30 * std::sin(M_PI * s / seconds);
+        if (s == 0) w.record(15, {t, 3.0, 3.0, 0.0});
+        if (s == seconds / 2) w.record(15, {t, 6.0, 6.0, 1.0});
+        if (s == 3) w.record(16, {t, std::string("hello, world: 3")});
+        w.record(11, {t, 0.0, 3.0, 100000.0 + s * 1000, 2400.0, 14.0, 0.8, 47.3 + 1e-5 * s, -20.1, 45.0, 1.1, -0.5});
+        w.record(11, {t + 1, 1.0, 3.0, 100000.0 + s * 1000, 2400.0, 9.0, 1.2, 47.31, -20.1, 44.0, 1.1, -0.5});
+        w.record(12, {t + 2, 47.3 + 1e-5 * s, -20.1 + 2e-5 * s, 45 + height, height});
+        w.record(13, {t + 3, 1.5, 1.25, -2.5, -2.25, 90.0, 91.5, 0.0, 0.0});
+        w.record(18, {t + 4, 0.0, 16.0 - s / 64.0, 12.5, s * 3.5});
+        w.record(19, {t + 5, 300.0, -100.0, 400.0});
+        w.record(20, {t + 6, 1500.0, 1250.0});
+        for (int i = 0; i < imu_hz; ++i) {
+            const double ti = t + 10 + 1e6 / imu_hz * i;
+            w.record(14, {ti, 0.0, 0.25, -0.5, 0.125, 0.5, 0.25, -9.75});
+            w.record(14, {ti + 1, 1.0, 0.5, -0.5, 0.125, 0.5, 0.25, -9.75});
+        }
+        if (s % 10 == 5) w.record(21, {t + 20, double(s)});
+    }
+    w.record(17, {start + seconds * 1e6 + 100, 0.0});
+    return w;
+}
+
+LogPtr must(const std::string& bytes) {
+    const auto log = readLog(bytes, "sample");
+    if (!log) FAIL(log.error().message);
+    return *log;
+}
+double last(const LogPtr& log, const char* name) {
+    const Channel* c = log->find(name);
+    INFO(name);
+    REQUIRE(c != nullptr);
+    REQUIRE_FALSE(c->value.empty());
+    return c->value.back();
+}
+
+/// Every prefix and `mutations` damaged ones are read to a clean result or error, in bounded time and memory.
+void hostile(const char* what, const std::string& good, int mutations = 1000) {
+    const double begun = monotonicMs();
+    double longest = 0;
+    int logs = 0, errors = 0;
+    const auto tryOne = [&](const std::string& bytes) {
+        const double start = monotonicMs();
+        const auto log = readLog(bytes, what);
+        if (log) {
+            for (const ChannelInfo& c : (*log)->list()) {
+                const Channel* channel = (*log)->find(c.name);
+                REQUIRE(channel->t_s.size() == channel->value.size());
+                REQUIRE(std::is_sorted(channel->t_s.begin(), channel->t_s.end()));
+            }
+            REQUIRE(std::isfinite((*log)->duration_s()));
+            ++logs;
+        } else {
+            REQUIRE_FALSE(log.error().message.empty());
+            ++errors;
+        }
+        longest = std::max(longest, monotonicMs() - start);
+    };
+    for (std::size_t n = 0; n < good.size(); ++n) tryOne(good.substr(0, n));
+    for (const std::string& bad : damaged(good, mutations, 11)) tryOne(bad);
+    CHECK(longest < 2000);
+    rusage use{};
+    getrusage(RUSAGE_SELF, &use);
+    std::printf("%s: %zu prefixes and %d mutations: %d read, %d refused, longest %.0f ms, all %.1f s\n", what,
+                good.size(), mutations, logs, errors, longest, (monotonicMs() - begun) / 1000);
+}
+
+}  // namespace
+
+TEST_CASE("every type of a self-describing record is decoded exactly, in both forms", "[logio][selfdescribing]") {
+    SelfWriter w;
+    w.format(50, "ALL", "QbBhHcCiIeELfdqM", "TimeUS,b,B,h,H,c,C,i,I,e,E,L,f,d,q,M");
+    w.format(51, "TXT", "QnNZf", "TimeUS,n,N,Z,f");
+    const std::vector<std::vector<Cell>> rows{
+        {1e6, -128.0, 255.0, -32768.0, 65535.0, -327.68, 655.35, -2147483648.0, 4294967295.0, -21474836.48, 42949672.95,
+         -179.9999999, 1.5, -1e300, -9007199254740992.0, 255.0},
+        {2e6, 127.0, 0.0, 32767.0, 1.0, 327.67, 0.01, 2147483647.0, 0.0, 21474836.47, 0.01, 89.1234567, -0.0625, 1e-300,
+         9007199254740992.0, 0.0},
+        {3e6, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0}};
+    for (const auto& row : rows) w.record(50, row);
+    w.record(51, {4e6, std::string("abcd"), std::string("sixteen letters!"), std::string(64, 'z'), 7.0});
+    const char* names[] = {"b", "B", "h", "H", "c", "C", "i", "I", "e", "E", "L", "f", "d", "q", "M"};
+    for (const std::string& bytes : {w.binary, w.text}) {
+        const LogPtr log = must(bytes);
+        CHECK(log->damaged_bytes == 0);
+        CHECK(log->message_counts.at("ALL") == 3);
+        CHECK(log->message_counts.at("FMT") == 2);
+        for (std::size_t f = 0; f < std::size(names); ++f) {
+            const Channel* c = log->find(std::string("ALL.") + names[f]);
+            INFO(names[f]);
+            REQUIRE(c != nullptr);
+            REQUIRE(c->value.size() == rows.size());
+            for (std::size_t r = 0; r < rows.size(); ++r) {
+                const double v = std::get<double>(rows[r][f + 1]);
+                CHECK(c->value[r] == Approx(v).epsilon(1e-15).margin(0));
+                CHECK(c->t_s[r] == Approx(static_cast<double>(r)));
+            }
+        }
+        CHECK(last(log, "TXT.f") == 7);
+        CHECK_FALSE(log->has("TXT.Z"));
+    }
+    CHECK(must(w.binary)->format == "self-describing log");
+    CHECK(must(w.text)->format == "self-describing log, text");
+}
+
+TEST_CASE("a self-describing flight has every canonical channel, its words and its sessions",
+          "[logio][selfdescribing]") {
+    const SelfWriter w = flightWriter();
+    for (const std::string& bytes : {w.binary, w.text}) {
+        const LogPtr log = must(bytes);
+        CHECK(log->damaged_bytes == 0);
+        CHECK(log->vehicle == "vehicle 4, multirotor");
+        CHECK(log->params.at("WPNAV_SPEED") == 512.5);
+        const std::pair<const char*, double> values[] = {{"position.lat_deg", 47.3004},
+                                                         {"position.lon_deg", -20.0992},
+                                                         {"position.height_amsl_m", 45},
+                                                         {"position.height_home_m", 0},
+                                                         {"velocity.ground_mps", 1.1f},
+                                                         {"velocity.climb_mps", 0.5},
+                                                         {"attitude.roll_deg", 1.25},
+                                                         {"attitude.pitch_deg", -2.25},
+                                                         {"attitude.yaw_deg", 91.5},
+                                                         {"desired.roll_deg", 1.5},
+                                                         {"desired.yaw_deg", 90},
+                                                         {"gps.satellites", 14},
+                                                         {"gps.hdop", 0.8},
+                                                         {"gps.fix", 3},
+                                                         {"imu.gyro_x_dps", 0.25 * 180 / M_PI},
+                                                         {"imu.accel_z_mps2", -9.75},
+                                                         {"mag.x_ut", 30},
+                                                         {"mag.field_ut", std::hypot(30, 10, 40)},
+                                                         {"battery.voltage_v", 16 - 40 / 64.0},
+                                                         {"battery.used_mah", 140},
+                                                         {"motor.1", 50},
+                                                         {"motor.2", 25}};
+        for (const auto& [name, value] : values) {
+            INFO(name);
+            CHECK(last(log, name) == Approx(value).margin(1e-6));
+        }
+        // The second of a sensor stands beside the first.
+        CHECK(last(log, "GPS#1.NSats") == 9);
+        CHECK(last(log, "IMU#1.GyrX") == 0.5);
+        CHECK(log->find("IMU.GyrX")->value.size() == 205);
+        for (const ChannelInfo& c : log->list())
+            if (c.name == "POS.RelHomeAlt") CHECK(c.unit == "m");
+        REQUIRE(log->modes.size() == 2);
+        CHECK(log->modes[0].name == "mission");
+        CHECK(log->modes[1].name == "return");
+        CHECK(log->modes[1].t_s == Approx(20).margin(0.01));
+        REQUIRE(log->missions == std::vector<int>{3});
+        const auto count = [&](const std::string& kind) {
+            return std::count_if(log->events.begin(), log->events.end(),
+                                 [&](const LogEvent& e) { return e.kind == kind; });
+        };
+        CHECK(count("armed") == 1);
+        CHECK(count("disarmed") == 1);
+        CHECK(count("photo") == 4);
+        REQUIRE(count("message") == 1);
+        CHECK(std::any_of(log->events.begin(), log->events.end(),
+                          [](const LogEvent& e) { return e.text == "hello, world: 3"; }));
+        REQUIRE(log->sessions.size() == 1);
+        CHECK(log->sessions[0].max_height_home_m == Approx(30).margin(0.1));
+        CHECK(log->sessions[0].armed_s == Approx(40).margin(0.1));
+        // GPS week 2400, 100 s: 2026-01-04 00:01:40, less 18 leap seconds.
+        CHECK(isoUtc(log->start_unix_s + 0.5) == "2026-01-04T00:01:22Z");
+    }
+}
+
+TEST_CASE("damage in a self-describing log is passed over, counted, and costs only its neighbours",
+          "[logio][selfdescribing][hostile]") {
+    const SelfWriter w = flightWriter();
+    std::string bad = w.binary;
+    for (std::size_t i = 5000; i < 5100; ++i) bad[i] = 'x';
+    const LogPtr log = must(bad), good = must(w.binary);
+    CHECK(log->damaged_records == 1);
+    CHECK(log->damaged_bytes >= 100);
+    CHECK(log->damaged_bytes < 300);
+    std::size_t before = 0, after = 0;
+    for (const auto& [name, n] : good->message_counts) before += n;
+    for (const auto& [name, n] : log->message_counts) after += n;
+    CHECK(before - after <= 8);
+    // A half record at the end, as after a power cut.
+    const LogPtr cut = must(w.binary.substr(0, w.binary.size() - 3));
+    CHECK(cut->damaged_bytes > 0);
+    CHECK(cut->find("IMU.GyrX")->value.size() == 205);
+    std::string text = w.text;
+    text.insert(text.find("\nATT") + 1, "GPS, 12\nrubbish\n");
+    CHECK(must(text)->damaged_records == 2);
+}
+
+TEST_CASE("prefixes and mutations of self-describing logs do no harm", "[logio][selfdescribing][hostile]") {
+    const SelfWriter w = flightWriter(2, 2);
+    hostile("self-describing", w.binary);
+    hostile("self-describing, text", w.text);
+}
+
+TEST_CASE("a mapped file is read as it is, refused by name, and outlives being shortened", "[base][mapped]") {
+    TempDir dir;
+    const std::string bytes = rubbish(200000, 8);
+    spit(dir / "a", bytes);
+    const auto mapped = mapFile(dir / "a");
+    REQUIRE(mapped);
+    CHECK(mapped->bytes == bytes);
+    CHECK_FALSE(mapFile(dir / "none"));
+    CHECK_FALSE(mapFile(dir.path()));
+    CHECK_FALSE(mapFile(dir / "a", 1000));
+    spit(dir / "empty", "");
+    CHECK(mapFile(dir / "empty").error().message.find("empty") != std::string::npos);
+    std::filesystem::resize_file(dir / "a", 5000);
+    std::size_t zeros = 0;
+    for (const char c : mapped->bytes) zeros += c == '\0' ? 1 : 0;
+    CHECK(zeros > 190000);
+    CHECK(mapped->bytes.substr(0, 4000) == bytes.substr(0, 4000));
+    const SharedBytes owned = ownedBytes("text");
+    CHECK(owned.bytes == "text");
+}
+
+TEST_CASE("a channel that was promised is decoded once, when it is asked for", "[flightlog]") {
+    FlightLog log;
+    int decoded = 0;
+    log.promise("a.b_m", "m", 3, [&](Channel& c) {
+        ++decoded;
+        for (int i = 0; i < 3; ++i) c.add(i, i * i);
+    });
+    log.channel("MESSAGE.x", "").add(0, 1);
+    log.setSpan(0, 2);
+    CHECK(log.duration_s() == 2);
+    REQUIRE(log.list().size() == 2);
+    CHECK(log.list()[0].name == "a.b_m");
+    CHECK(log.list()[0].count == 3);
+    CHECK(log.has("a.b_m"));
+    CHECK(decoded == 0);
+    std::vector<std::jthread> threads;
+    for (int i = 0; i < 4; ++i) threads.emplace_back([&] { (void)log.find("a.b_m"); });
+    threads.clear();
+    CHECK(log.find("a.b_m")->value == std::vector<double>{0, 1, 4});
+    CHECK(decoded == 1);
+    CHECK(log.channels().size() == 2);
+    FlightLog moved = std::move(log);
+    CHECK(moved.find("a.b_m")->value.size() == 3);
+}
+
+namespace {
+
+/// Writes predictor-encoded logs: its own encoders, and its own idea of what is predicted.
+class PredictorWriter {
+  public:
+    std::string out;
+    int version = 2;
+
+    void byte(unsigned v) { out += static_cast<char>(v & 255); }
+    void uvb(std::uint32_t v) {
+        for (; v > 127; v >>= 7) byte((v & 127) | 128);
+        byte(v);
+    }
+    void svb(std::int32_t v) { uvb((static_cast<std::uint32_t>(v) << 1) ^ static_cast<std::uint32_t>(v >> 31)); }
+    static bool fits(std::int32_t v, int bits) { return v >= -(1 << (bits - 1)) && v < (1 << (bits - 1)); }
+    void whole(const std::vector<std::int32_t>& v) {
+        unsigned lead = 3 << 6;
+        for (std::size_t i = 0; i < 3; ++i)
+            lead |= (fits(v[i], 8) ? 0U : fits(v[i], 16) ? 1U : fits(v[i], 24) ? 2U : 3U) << (2 * i);
+        byte(lead);
+        for (std::size_t i = 0; i < 3; ++i)
+            for (unsigned k = 0; k <= (lead >> (2 * i) & 3); ++k) byte(static_cast<std::uint32_t>(v[i]) >> (8 * k));
+    }
+    bool all(const std::vector<std::int32_t>& v, int a, int b, int c) {
+        return fits(v[0], a) && fits(v[1], b) && fits(v[2], c);
+    }
+    void tag3s32(const std::vector<std::int32_t>& v) {
+        if (all(v, 2, 2, 2)) return byte((v[0] & 3) << 4 | (v[1] & 3) << 2 | (v[2] & 3));
+        if (all(v, 4, 4, 4)) {
+            byte(1 << 6 | (v[0] & 15));
+            return byte((v[1] & 15) << 4 | (v[2] & 15));
+        }
+        if (all(v, 6, 6, 6)) {
+            byte(2 << 6 | (v[0] & 63));
+            byte(v[1] & 63);
+            return byte(v[2] & 63);
+        }
+        whole(v);
+    }
+    void tag3var(const std::vector<std::int32_t>& v) {
+        if (all(v, 2, 2, 2)) return byte((v[0] & 3) << 4 | (v[1] & 3) << 2 | (v[2] & 3));
+        if (all(v, 5, 5, 4)) {
+            byte(1 << 6 | (v[0] & 31) << 1 | (v[1] & 31) >> 4);
+            return byte((v[1] & 15) << 4 | (v[2] & 15));
+        }
+        if (all(v, 8, 7, 7)) {
+            byte(2 << 6 | (v[0] & 255) >> 2);
+            byte((v[0] & 3) << 6 | (v[1] & 127) >> 1);
+            return byte((v[1] & 1) << 7 | (v[2] & 127));
+        }
+        whole(v);
+    }
+    void tag4s16(const std::vector<std::int32_t>& v) {
+        if (version < 2) {
+            // Pairs of half bytes, or one and two bytes, the low one first.
+            unsigned selector = 0;
+            std::string body;
+            for (std::size_t i = 0; i < 4; ++i) {
+                if (v[i] == 0) continue;
+                if (i < 3 && fits(v[i], 4) && fits(v[i + 1], 4)) {
+                    selector |= 5U << (2 * i);
+                    body += static_cast<char>((v[i] & 15) | (v[i + 1] & 15) << 4);
+                    ++i;
+                } else if (fits(v[i], 8)) {
+                    selector |= 2U << (2 * i);
+                    body += static_cast<char>(v[i]);
+                } else {
+                    selector |= 3U << (2 * i);
+                    body += static_cast<char>(v[i] & 255);
+                    body += static_cast<char>(v[i] >> 8 & 255);
+                }
+            }
+            byte(selector);
+            out += body;
+            return;
+        }
+        unsigned selector = 0;
+        std::vector<unsigned> halves;
+        for (std::size_t i = 0; i < 4; ++i) {
+            const int n = v[i] == 0 ? 0 : fits(v[i], 4) ? 1 : fits(v[i], 8) ? 2 : 4;
+            selector |= (n == 4 ? 3U : static_cast<unsigned>(n)) << (2 * i);
+            for (int k = n - 1; k >= 0; --k) halves.push_back(static_cast<std::uint32_t>(v[i]) >> (4 * k) & 15);
+        }
+        byte(selector);
+        if (halves.size() % 2 == 1) halves.push_back(0);
+        for (std::size_t i = 0; i < halves.size(); i += 2) byte(halves[i] << 4 | halves[i + 1]);
+    }
+    void tag8(const std::vector<std::int32_t>& v) {
+        unsigned mask = 0;
+        for (std::size_t i = 0; i < v.size(); ++i) mask |= (v[i] != 0 ? 1U : 0U) << i;
+        byte(mask);
+        for (const std::int32_t x : v)
+            if (x != 0) svb(x);
+    }
+};
+
+const std::vector<std::string> kMainFields{
+    "loopIteration", "time",       "axisP[0]",     "rcCommand[3]", "vbatLatest", "motor[0]", "motor[1]", "gyroADC[0]",
+    "gyroADC[1]",    "gyroADC[2]", "accSmooth[0]", "debug[0]",     "debug[1]",   "debug[2]", "var[0]",   "var[1]",
+    "var[2]",        "BaroAlt",    "eight[1]",     "eight[2]",     "eight[3]",   "half"};
+
+std::string joined(const std::vector<std::string>& words) {
+    std::string out;
+    for (const std::string& w : words) out += (out.empty() ? "" : ",") + w;
+    return out;
+}
+
+struct PredictorLog {
+    std::string bytes;
+    std::vector<std::vector<std::int32_t>> frames;
+};
+
+/// `frames` main frames every second iteration, an I frame each 16 iterations; values wander by steps of every size.
+PredictorLog predictorLog(int frames, int version = 2, unsigned seed = 1, bool place = true) {
+    PredictorWriter w;
+    w.version = version;
+    w.out = "H Product:Flight data\nH Data version:" + std::to_string(version) +
+            "\nH I interval:16\nH P interval:1/2\nH minthrottle:1070\nH maxthrottle:2000\nH vbatref:1680\n"
+            "H motorOutput:48,2047\nH gyro_scale:0x3f800000\nH acc_1G:2048\nH vbatcellvoltage:330,350,430\n"
+            "H rate:1.25\n";
+    w.out += "H Field I name:" + joined(kMainFields) + "\nH Field I signed:0\n";
+    w.out += "H Field I predictor:0,0,0,4,9,11,5,0,0,0,0,0,0,0,0,0,0,0,0,0,0,8\n";
+    w.out += "H Field I encoding:1,1,0,1,3,1,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0,0\n";
+    w.out += "H Field P predictor:6,2,1,1,1,3,3,3,3,3,1,1,1,1,1,1,1,1,1,1,1,0\n";
+    w.out += "H Field P encoding:9,0,0,0,0,0,0,7,7,7,8,8,8,8,10,10,10,6,6,6,6,9\n";
+    w.out +=
+        "H Field S name:flightModeFlags,state\nH Field S signed:0,0\nH Field S predictor:0,0\nH Field S encoding:1,1\n";
+    w.out +=
+        "H Field H name:GPS_home[0],GPS_home[1]\nH Field H signed:1,1\nH Field H predictor:0,0\nH Field H "
+        "encoding:0,0\n";
+    w.out += "H Field G name:time,GPS_numSat,GPS_coord[0],GPS_coord[1],GPS_speed\nH Field G signed:0,0,1,1,0\n";
+    w.out += "H Field G predictor:10,0,7,7,0\nH Field G encoding:1,1,0,0,1\n";
+    PredictorLog log;
+    std::mt19937 random(seed);
+    const auto step = [&] {
+        const int bits = static_cast<int>(random() % 15);
+        const auto span = static_cast<std::int32_t>(1) << bits;
+        return random() % 3 == 0 ? 0 : static_cast<std::int32_t>(random() % static_cast<unsigned>(2 * span)) - span;
+    };
+    std::vector<std::int32_t> last(kMainFields.size(), 0), last2;
+    for (int f = 0; f < frames; ++f) {
+        const std::int32_t iteration = f * 2;
+        std::vector<std::int32_t> v = last;
+        v[0] = iteration;
+        v[1] = 1000000 + f * 2500 + static_cast<std::int32_t>(random() % 7);
+        for (std::size_t i = 2; i + 1 < v.size(); ++i) v[i] = std::clamp(v[i] + step(), -30000, 30000);
+        v[3] = 1070 + f % 900;
+        v[4] = 1680 - f % 300;
+        v[5] = 48 + static_cast<std::int32_t>(random() % 2000);
+        v[17] = static_cast<std::int32_t>(3000 * std::sin(M_PI * f / frames));  // height, cm
+        const bool intra = iteration % 16 == 0;
+        v.back() = intra ? 1500 + step() : 0;
+        if (intra) {
+            w.byte('I');
+            w.uvb(static_cast<std::uint32_t>(v[0]));
+            w.uvb(static_cast<std::uint32_t>(v[1]));
+            w.svb(v[2]);
+            w.uvb(static_cast<std::uint32_t>(v[3] - 1070));
+            w.uvb(static_cast<std::uint32_t>(1680 - v[4]) & 0x3FFF);
+            w.uvb(static_cast<std::uint32_t>(v[5] - 48));
+            w.svb(v[6] - v[5]);
+            for (std::size_t i = 7; i + 1 < v.size(); ++i) w.svb(v[i]);
+            w.svb(v.back() - 1500);
+            last2 = v;
+        } else {
+            const auto from_last = [&](std::size_t i) { return v[i] - last[i]; };
+            const auto from_mean = [&](std::size_t i) { return v[i] - (last[i] + last2[i]) / 2; };
+            w.byte('P');
+            w.svb(v[1] - (2 * last[1] - last2[1]));
+            for (const std::size_t i : {2, 3, 4}) w.svb(from_last(i));
+            for (const std::size_t i : {5, 6}) w.svb(from_mean(i));
+            w.tag3s32({from_mean(7), from_mean(8), from_mean(9)});
+            w.tag4s16({from_last(10), from_last(11), from_last(12), from_last(13)});
+            w.tag3var({from_last(14), from_last(15), from_last(16)});
+            w.tag8({from_last(17), from_last(18), from_last(19), from_last(20)});
+            last2 = last;
+        }
+        last = v;
+        log.frames.push_back(v);
+        if (f == 0) {
+            w.byte('E');
+            w.byte(30);
+            w.uvb(1);
+            w.uvb(0);
+            w.byte('S');
+            w.uvb(1);
+            w.uvb(5);
+        }
+        if (place && f == 1) {
+            w.byte('H');
+            w.svb(473000000);
+            w.svb(-201000000);
+        }
+        if (place && f > 0 && f % 20 == 1) {
+            w.byte('G');
+            w.uvb(7);
+            w.uvb(11);
+            w.svb(f * 100);
+            w.svb(-f * 50);
+            w.uvb(840);
+        }
+    }
+    w.out += std::string(
+        "E\xFF"
+        "End of log\0",
+        13);
+    log.bytes = w.out;
+    return log;
+}
+
+}  // namespace
+
+TEST_CASE("every predictor and encoding gives the values back exactly", "[logio][predictor]") {
+    for (const int version : {1, 2})
+        for (unsigned seed = 1; seed <= 4; ++seed) {
+            const PredictorLog made = predictorLog(800, version, seed);
+            const LogPtr log = must(made.bytes);
+            INFO("version " << version << ", seed " << seed);
+            CHECK(log->format == "predictor-encoded log");
+            CHECK(log->damaged_bytes == 0);
+            CHECK(log->message_counts.at("MAIN") == 800);
+            for (std::size_t f = 0; f < kMainFields.size(); ++f) {
+                if (kMainFields[f] == "time") continue;
+                const Channel* c = log->find("MAIN." + kMainFields[f]);
+                REQUIRE(c != nullptr);
+                REQUIRE(c->value.size() == made.frames.size());
+                std::size_t wrong = 0;
+                for (std::size_t i = 0; i < made.frames.size(); ++i) wrong += c->value[i] != made.frames[i][f] ? 1 : 0;
+                INFO(kMainFields[f]);
+                CHECK(wrong == 0);
+            }
+            const Channel* c = log->find("MAIN.debug[0]");
+            for (std::size_t i = 0; i < made.frames.size(); ++i)
+                REQUIRE(c->t_s[i] == Approx((made.frames[i][1] - made.frames[0][1]) * 1e-6).margin(1e-9));
+        }
+}
+
+TEST_CASE("a predictor-encoded log has canonical channels in their units, place, modes and events",
+          "[logio][predictor]") {
+    const PredictorLog made = predictorLog(800);
+    const LogPtr log = must(made.bytes);
+    const auto& v = made.frames.back();
+    CHECK(last(log, "imu.gyro_x_dps") == Approx(v[7]));
+    CHECK(last(log, "imu.accel_x_mps2") == Approx(v[10] * 9.80665 / 2048));
+    CHECK(last(log, "battery.voltage_v") == Approx(v[4] / 100.0));
+    CHECK(last(log, "motor.1") == Approx((v[5] - 48) * 100.0 / 1999));
+    CHECK(last(log, "throttle.percent") == Approx((v[3] - 1000) / 10.0));
+    CHECK(last(log, "position.height_home_m") == Approx(v[17] / 100.0));
+    CHECK(last(log, "position.lat_deg") == Approx(47.3 + 781 * 100 * 1e-7));
+    CHECK(last(log, "position.lon_deg") == Approx(-20.1 - 781 * 50 * 1e-7));
+    CHECK(last(log, "velocity.ground_mps") == Approx(8.4));
+    CHECK(last(log, "SLOW.state") == 5);
+    CHECK(log->params.at("rate") == 1.25);
+    REQUIRE(log->modes.size() == 1);
+    CHECK(log->sessions.size() == 1);
+    CHECK(log->duration_s() == Approx(2).margin(0.01));
+}
+
+TEST_CASE("several logs in one file are sessions of their own", "[logio][predictor]") {
+    for (const bool place : {true, false}) {
+        const std::string one = predictorLog(800, 2, 1, place).bytes, two = predictorLog(400, 2, 9, place).bytes;
+        const LogPtr log = must(one + std::string(64, '\xFF') + two);
+        INFO("with places: " << place);
+        REQUIRE(log->sessions.size() == 2);
+        CHECK(log->message_counts.at("MAIN") == 1200);
+        CHECK(log->sessions[1].from_s > log->sessions[0].to_s + 10);
+        CHECK(log->sessions[0].max_height_home_m == Approx(30).margin(0.2));
+    }
+}
+
+TEST_CASE("a predictor-encoded log finds its feet again behind damage", "[logio][predictor][hostile]") {
+    const PredictorLog made = predictorLog(800);
+    std::string bad = made.bytes;
+    const std::size_t middle = bad.size() / 2;
+    for (std::size_t i = 0; i < 30; ++i) bad[middle + i] = '\x7F';
+    const LogPtr log = must(bad);
+    CHECK(log->damaged_records >= 1);
+    const std::size_t n = log->message_counts.at("MAIN");
+    CHECK(n < 800);
+    CHECK(n > 770);  // no more than the frames up to the next whole one
+    // What is read is right: the last frame is the last frame.
+    CHECK(last(log, "MAIN.gyroADC[1]") == made.frames.back()[8]);
+}
+
+TEST_CASE("prefixes and mutations of predictor-encoded logs do no harm", "[logio][predictor][hostile]") {
+    hostile("predictor-encoded", predictorLog(60).bytes);
+}
+
+TEST_CASE("tracks of GPX and KML are logs with the same places, heights and times", "[logio][track]") {
+    std::string points, whens, coords, line;
+    for (int i = 0; i <= 30; ++i) {
+        const double lat = 47.3 + i * 1e-4, lon = -20.1, up = 45 + (i <= 15 ? i : 30 - i) * 2;
+        const std::string time = isoUtc(1.78e9 + i * 2).substr(0, 19) + ".50Z";
+        points += fmt::format("<trkpt lat=\"{:.6f}\" lon=\"{:.6f}\"><ele>{:.1f}</ele><time>{}</time></trkpt>\n", lat,
+                              lon, up, time);
+        whens += "<when>" + time + "</when>\n";
+        coords += fmt::format("<gx:coord>{:.6f} {:.6f} {:.1f}</gx:coord>\n", lon, lat, up);
+        line += fmt::format("{:.6f},{:.6f},{:.1f} ", lon, lat, up);
+    }
+    const std::string gpx =
+        "<?xml version=\"1.0\"?><gpx version=\"1.1\" xmlns=\"http://www.topografix.com/GPX/1/1\"><trk><trkseg>" +
+        points + "</trkseg></trk></gpx>";
+    const std::string kml_head =
+        "<?xml version=\"1.0\"?><kml xmlns=\"http://www.opengis.net/kml/2.2\" "
+        "xmlns:gx=\"http://www.google.com/kml/ext/2.2\"><Document><Placemark>";
+    const std::string kml = kml_head + "<gx:Track><altitudeMode>absolute</altitudeMode>" + whens + coords +
+                            "</gx:Track></Placemark></Document></kml>";
+    for (const std::string& text : {gpx, kml}) {
+        const LogPtr log = must(text);
+        CHECK(log->start_unix_s == Approx(1.78e9 + 0.5).margin(1e-3));
+        REQUIRE(log->sessions.size() == 1);
+        CHECK(log->sessions[0].to_s == Approx(60));
+        CHECK(log->sessions[0].max_height_home_m == Approx(30));
+        CHECK(log->sessions[0].distance_m == Approx(333.6).margin(1));
+        CHECK(last(log, "position.lat_deg") == Approx(47.303));
+        CHECK(last(log, "position.height_amsl_m") == 45);
+        CHECK(log->find("position.lat_deg")->value.size() == 31);
+    }
+    // Without times: one point a second, and said so. Clamped heights are not taken for heights.
+    const LogPtr bare = must(kml_head + "<LineString><coordinates>" + line +
+                             "</coordinates></LineString></Placemark></Document></kml>");
+    CHECK(bare->start_unix_s == 0);
+    CHECK(bare->sessions[0].to_s == 30);
+    CHECK_FALSE(bare->has("position.height_amsl_m"));
+    CHECK(std::any_of(bare->events.begin(), bare->events.end(),
+                      [](const LogEvent& e) { return e.text.find("one a second") != std::string::npos; }));
+    CHECK(std::any_of(bare->events.begin(), bare->events.end(),
+                      [](const LogEvent& e) { return e.text.find("clamped") != std::string::npos; }));
+    const LogPtr above = must(kml_head + "<LineString><altitudeMode>relativeToGround</altitudeMode><coordinates>" +
+                              line + "</coordinates></LineString></Placemark></Document></kml>");
+    CHECK(last(above, "position.height_ground_m") == 45);
+    // Points that cannot be are counted; offsets from UTC are respected.
+    const LogPtr odd = must(
+        "<gpx><trk><trkseg><trkpt lat=\"95\" lon=\"0\"/><trkpt lat=\"47\" "
+        "lon=\"-20\"><time>2026-05-14T11:00:00+02:00</time></trkpt>"
+        "<trkpt lat=\"47.1\" lon=\"-20\"><time>2026-05-14T08:59:00Z</time></trkpt></trkseg></trk></gpx>");
+    CHECK(odd->damaged_records == 2);
+    CHECK(isoUtc(odd->start_unix_s + 60) == "2026-05-14T09:00:00Z");
+    CHECK_FALSE(readLog("<gpx></gpx>", "none"));
+    CHECK_FALSE(readLog("<gpx><trk>", "cut"));
+    // One that breaks off is read up to there.
+    const LogPtr cut = must(gpx.substr(0, gpx.size() - 200));
+    CHECK(cut->find("position.lat_deg")->value.size() >= 27);
+    CHECK(cut->damaged_bytes > 0);
+    const auto few = [](const std::string& text, int n) {
+        std::size_t at = 0;
+        for (int i = 0; i < n; ++i) at = text.find('\n', at) + 1;
+        return text.substr(0, at);
+    };
+    hostile("GPX", "<gpx><trk><trkseg>" + few(points, 6) + "</trkseg></trk></gpx>");
+    hostile("KML", kml_head + "<gx:Track><altitudeMode>absolute</altitudeMode>" + few(whens, 6) + few(coords, 6) +
+                       "</gx:Track></Placemark></Document></kml>");
+}
+
+TEST_CASE("a raw capture without time stamps is read as a recording is, both versions of the protocol",
+          "[logio][capture]") {
+    using mavlink::Message;
+    std::string raw, stamped;
+    std::uint8_t sequence = 0;
+    const auto add = [&](Message m, int t_ms) {
+        m.system = m.component = 1;
+        m.sequence = sequence++;
+        const std::string frame = mavlink::encode(m);
+        const std::uint64_t us = 1780000000000000ULL + static_cast<std::uint64_t>(t_ms) * 1000;
+        for (int i = 7; i >= 0; --i) stamped += static_cast<char>(us >> (8 * i) & 255);
+        stamped += frame;
+        raw += frame;
+    };
+    for (int i = 0; i <= 60; ++i) {
+        const int t = 5000 + i * 500;
+        if (i % 2 == 0)
+            add(Message("HEARTBEAT").set("type", 2).set("autopilot", 3).set("base_mode", 128).set("custom_mode", 3), t);
+        if (i == 0) add(Message("SYSTEM_TIME").set("time_boot_ms", t).set("time_unix_usec", 1780000005000000.0), t);
+        add(Message("GLOBAL_POSITION_INT")
+                .set("time_boot_ms", t)
+                .set("lat", 473000000 + i * 1000)
+                .set("lon", -201000000)
+                .set("relative_alt", 20000),
+            t);
+        add(Message("ATTITUDE").set("time_boot_ms", t).set("roll", 0.1), t);
+    }
+    const LogPtr a = must(stamped), b = must(raw);
+    CHECK(a->format == "MAVLink recording");
+    CHECK(b->format == "MAVLink capture");
+    CHECK(b->message_counts == a->message_counts);
+    CHECK(b->find("position.lat_deg")->value == a->find("position.lat_deg")->value);
+    CHECK(b->sessions.size() == 1);
+    CHECK(b->sessions[0].to_s == Approx(a->sessions[0].to_s));
+    CHECK(b->start_unix_s == Approx(1780000005.0).margin(0.1));
+    CHECK(b->damaged_bytes == 0);
+    // Other bytes between, as of a serial console.
+    CHECK(must("boot ok\n" + raw.substr(0, 2000) + "noise" + raw.substr(2000))->damaged_bytes >= 12);
+    hostile("MAVLink capture", raw.substr(0, 1500));
+}
