@@ -46,10 +46,11 @@ std::vector<FieldSession::DayEntry> FieldSession::day() const {
                 const QDateTime t = QDateTime::fromSecsSinceEpoch(static_cast<qint64>(unix_s));
                 return t.toString(t.date() == QDate::currentDate() ? "HH:mm" : "d MMM HH:mm");
             };
-            const bool fits =
-                plan_->upToDate() && view->mission && missionFingerprint(view->toSend()) == seal->fingerprint;
+            // While the plan is being worked out nothing is said against the seal, nor for it.
+            const bool known = plan_->upToDate();
+            const bool fits = !known || (view->mission && missionFingerprint(view->toSend()) == seal->fingerprint);
             const bool aboard =
-                fits && link_->seal() == LinkSession::Seal::sealed && link_->sealFingerprint() == seal->fingerprint;
+                known && fits && link_->seal() == LinkSession::Seal::sealed && link_->sealFingerprint() == seal->fingerprint;
             e.state = !fits                    ? DayEntry::changed
                       : aboard                 ? DayEntry::aboard
                       : seal->flown_unix_s > 0 ? DayEntry::flown

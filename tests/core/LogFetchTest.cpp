@@ -197,6 +197,43 @@ TEST_CASE("blocks are asked for until each has come, however many get lost", "[l
     CHECK(odd.complete());
 }
 
+TEST_CASE("a link is filled and not flooded: whatever was thought of it before",
+          "[link][window]") {
+    struct Line {
+        double blocks_per_s, delay_s, loss, guess_s, least;
+    };
+    for (const Line& line : {Line{9000, 0.1, 0.05, 0.1, 0.75}, Line{9000, 0.1, 0.05, 0.01, 0.75}, Line{500, 0.4, 0.02, 0.05, 0.7},
+                             Line{60, 1.2, 0, 0.05, 0.35}, Line{20000, 0.02, 0.1, 1, 0.75}}) {
+        std::mt19937 random(3);
+        std::uniform_real_distribution<double> share(0, 1);
+        const auto blocks = static_cast<std::size_t>(line.blocks_per_s * 12);
+        BlockWindow window(std::vector<bool>(blocks, false), line.guess_s);
+        // Answers wait their turn on the line, at most a second; what would wait longer is dropped.
+        std::deque<std::pair<double, std::size_t>> on_the_way;
+        double now = 100, free_at = now;
+        std::size_t asked = 0;
+        for (; !window.complete() && now < 400; now += 0.002) {
+            while (const auto block = window.toAsk(now)) {
+                ++asked;
+                free_at = std::max(free_at, now);
+                if (share(random) < line.loss || free_at - now > 1) continue;
+                free_at += 1 / line.blocks_per_s;
+                on_the_way.emplace_back(free_at + line.delay_s, *block);
+            }
+            while (!on_the_way.empty() && on_the_way.front().first <= now) {
+                window.arrived(on_the_way.front().second, now);
+                on_the_way.pop_front();
+            }
+        }
+        const double carried = 12 / (now - 100);
+        INFO(line.blocks_per_s << " blocks a second, " << line.delay_s << " s, guess " << line.guess_s << ": "
+                               << carried << " of the line, asked " << asked << " times for " << blocks);
+        CHECK(window.complete());
+        CHECK(carried > line.least);
+        CHECK(static_cast<double>(asked) < static_cast<double>(blocks) * 1.6);
+    }
+}
+
 TEST_CASE("a part file of another log is not gone on with", "[link][logs][file]") {
     TempDir dir;
     const std::string a(90, 'a');

@@ -193,7 +193,7 @@ class MainWindow : public QMainWindow {
     TraceBand* traces_ = nullptr;
     std::vector<std::pair<double, double>> field_heights_, field_battery_;
     std::vector<std::pair<double, QString>> field_modes_;
-    double field_start_s_ = -1;
+    double field_start_s_ = -1, field_step_s_ = 0.4;
 };
 
 }  // namespace anhinga

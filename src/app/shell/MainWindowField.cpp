@@ -109,9 +109,20 @@ void MainWindow::vehicleHeard() {
             field_heights_.clear();
             field_battery_.clear();
             field_modes_.clear();
+            field_step_s_ = 0.4;
         }
         const double t = *v.boot_s - field_start_s_;
-        if (field_heights_.empty() || t > field_heights_.back().first + 0.4) {
+        if (field_heights_.empty() || t > field_heights_.back().first + field_step_s_) {
+            // A long flight is kept whole at half the points.
+            constexpr std::size_t kMostPoints = 4000;
+            if (field_heights_.size() >= kMostPoints) {
+                for (auto* line : {&field_heights_, &field_battery_}) {
+                    std::size_t kept = 0;
+                    for (std::size_t i = 0; i < line->size(); i += 2) (*line)[kept++] = (*line)[i];
+                    line->resize(kept);
+                }
+                field_step_s_ *= 2;
+            }
             field_heights_.emplace_back(t, *v.height_home_m);
             if (v.battery_percent) field_battery_.emplace_back(t, *v.battery_percent);
             const QString mode = QString::fromStdString(modeName(v));

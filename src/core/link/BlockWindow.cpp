@@ -1,9 +1,13 @@
 #include "core/link/BlockWindow.h"
 
+#include <algorithm>
+#include <cmath>
+
 namespace anhinga {
 
 BlockWindow::BlockWindow(std::vector<bool> present, double round_trip_s) : time_(round_trip_s) {
     state_.reserve(present.size());
+    first_s_.assign(present.size(), 0);
     for (const bool there : present) {
         state_.push_back(there ? have : none);
         missing_ += there ? 0 : 1;
@@ -34,12 +38,14 @@ void BlockWindow::adapt(double now_s) {
     if (now_s - epoch_s_ < std::max(0.02, time_.wait_s())) return;
     const std::size_t all = came_ + lost_;
     if (all >= 4) {
-        if (static_cast<double>(lost_) > kBadShare * static_cast<double>(all))
+        if (static_cast<double>(lost_) > kBadShare * static_cast<double>(all)) {
             window_ = std::max(kLeast, window_ * 2 / 3);
-        else if (latest_s_ > 3 * shortest_s_ + 0.05)
+            time_.missed();  // answers may take longer than was thought
+        } else if (latest_s_ > 3 * shortest_s_ + 0.05) {
             window_ = std::max(kLeast, window_ * 7 / 8);  // it only queues somewhere
-        else if (full_)
+        } else if (full_) {
             window_ = std::min(kMost, window_ + window_ / 2);
+        }
     }
     epoch_s_ = now_s;
     came_ = lost_ = 0;
@@ -64,6 +70,7 @@ std::optional<std::size_t> BlockWindow::toAsk(double now_s) {
         block = next_++;
     }
     state_[block] = asked;
+    first_s_[block] = first_s_[block] == 0 ? now_s : NAN;
     ++under_way_;
     asked_.push_back({block, now_s});
     return block;
@@ -74,14 +81,13 @@ bool BlockWindow::arrived(std::size_t block, double now_s) {
     if (state_[block] == asked) {
         --under_way_;
         ++came_;
-        // The time of the answer is known where it was asked for last: near the front, as answers keep their order.
-        for (std::size_t i = 0; i < asked_.size() && i < 64; ++i)
-            if (asked_[i].block == block) {
-                latest_s_ = now_s - asked_[i].at_s;
-                shortest_s_ = std::min(shortest_s_, latest_s_);
-                time_.answered(latest_s_);
-                break;
-            }
+    }
+    // Of a block that was asked for again it is not known which question was answered (Karn's rule). One that is only
+    // late tells how long to wait.
+    if (first_s_[block] > 0) {
+        latest_s_ = now_s - first_s_[block];
+        shortest_s_ = std::min(shortest_s_, latest_s_);
+        time_.answered(latest_s_);
     }
     state_[block] = have;
     --missing_;

@@ -35,6 +35,7 @@ class BlockWindow {
     void adapt(double now_s);
 
     std::vector<State> state_;
+    std::vector<double> first_s_;  // when a block was asked for; not a number when it was asked for again
     std::size_t missing_ = 0, next_ = 0, under_way_ = 0, window_ = 32;
     std::deque<Asked> asked_;
     std::deque<std::size_t> again_;
