@@ -136,6 +136,13 @@ int runCli(int argc, char** argv) {
     place->add_option("PLACE", a.place, "LAT,LON[,AMSL]")->required();
     place->add_option("--date", a.date, "YYYY-MM-DD or decimal year; today when absent");
     place->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
+    CLI::App* present =
+        command("presence", "whether a flight was in an area or near a place; 1 when it was not", cliPresence);
+    present->add_option("LOG", a.log)->required();
+    auto* area = present->add_option("--area", a.area, "file with the outline (GeoJSON, KML, ...)");
+    auto* point = present->add_option("--point", a.place, "LAT,LON");
+    present->add_option("--within", a.within_m, "metres around it")->check(CLI::Range(0.1, 1e6))->needs(point);
+    area->excludes(point);
     CLI::App* review =
         command("review", "planned against flown; 1 when the duration is off by more than 3 %", cliReview);
     review->add_option("LOG", a.log)->required();

@@ -45,6 +45,8 @@ struct CliArguments {
     int get_log = -1;
     bool over_ftp = false, store = false;
     std::string sign;
+    std::string area;      // of presence: a file with its outline
+    double within_m = 50;  // or so near a place
 };
 
 CliResult cliCheck(const CliArguments& a);
@@ -68,6 +70,7 @@ CliResult cliExport(const CliArguments& a);
 CliResult cliImport(const CliArguments& a);
 CliResult cliPlace(const CliArguments& a);
 CliResult cliReview(const CliArguments& a);
+CliResult cliPresence(const CliArguments& a);
 
 /// The whole program: parses, runs, prints; returns the exit code.
 int runCli(int argc, char** argv);

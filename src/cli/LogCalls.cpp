@@ -1,8 +1,10 @@
 // Calls about a log: inspect, channel, review.
 #include "cli/Common.h"
 #include "core/base/Text.h"
+#include "core/exchange/Import.h"
 #include "core/logio/LogReader.h"
 #include "core/review/PlannedFlown.h"
+#include "core/review/Presence.h"
 
 namespace anhinga {
 
@@ -97,6 +99,56 @@ CliResult cliReview(const CliArguments& a) {
         durationText(flown->flown_s), durationText(planned->duration_s), off, flown->cross_max_m, flown->cross_mean_m,
         flown->height_max_m, flown->photos_flown, planned->photos);
     out.code = std::abs(off) <= 3 ? 0 : 1;
+    return out;
+}
+
+CliResult cliPresence(const CliArguments& a) {
+    PresencePlace place;
+    if (!a.area.empty()) {
+        const auto file = readShapes(a.area);
+        if (!file) return unusable(file.error());
+        if (file->shapes.empty() || file->shapes.front().kind != ShapeKind::area)
+            return unusable({fmt::format("{}: its first shape is no area", a.area)});
+        place.outline = file->shapes.front().points;
+        place.holes = file->shapes.front().holes;
+    } else {
+        const auto point = parsePlace(a.place);
+        if (!point) return unusable({"presence: --area FILE or --point LAT,LON is needed"});
+        place.centre = {point->lat_deg, point->lon_deg};
+        place.radius_m = a.within_m;
+    }
+    const auto opened = openLog(a.log);
+    if (!opened) return unusable(opened.error());
+    const auto p = presence(**opened, place);
+    if (!p) return unusable({fmt::format("{}: {}", a.log, p.error().message)});
+    CliResult out;
+    Json visits = Json::array(), unknown = Json::array();
+    for (const PresenceVisit& v : p->visits)
+        visits.push_back({{"enter_s", v.enter_s},
+                          {"leave_s", v.leave_s},
+                          {"from_begin", v.from_begin},
+                          {"to_end", v.to_end},
+                          {"lowest_m", v.lowest_m},
+                          {"highest_m", v.highest_m}});
+    for (const PresenceGap& g : p->unknown) unknown.push_back({{"from_s", g.from_s}, {"to_s", g.to_s}});
+    out.json = {{"entered", p->entered},
+                {"visits", visits},
+                {"inside_s", p->inside_s},
+                {"nearest_m", p->nearest_m},
+                {"nearest_t_s", p->nearest_t_s},
+                {"height_home_m", p->height_home_m ? Json(*p->height_home_m) : Json()},
+                {"unknown", unknown},
+                {"position_every_s", p->position_every_s}};
+    for (const PresenceVisit& v : p->visits)
+        out.text += fmt::format("inside from {} to {}, {}\n", durationText(v.enter_s), durationText(v.leave_s),
+                                durationText(v.leave_s - v.enter_s));
+    if (!p->entered)
+        out.text =
+            fmt::format("not entered; nearest {} after {}\n", distanceText(p->nearest_m), durationText(p->nearest_t_s));
+    for (const PresenceGap& g : p->unknown)
+        out.text += fmt::format("not known from {} to {}: nothing was recorded\n", durationText(g.from_s),
+                                durationText(g.to_s));
+    out.code = p->entered ? 0 : 1;
     return out;
 }
 

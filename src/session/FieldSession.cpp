@@ -49,8 +49,8 @@ std::vector<FieldSession::DayEntry> FieldSession::day() const {
             // While the plan is being worked out nothing is said against the seal, nor for it.
             const bool known = plan_->upToDate();
             const bool fits = !known || (view->mission && missionFingerprint(view->toSend()) == seal->fingerprint);
-            const bool aboard =
-                known && fits && link_->seal() == LinkSession::Seal::sealed && link_->sealFingerprint() == seal->fingerprint;
+            const bool aboard = known && fits && link_->seal() == LinkSession::Seal::sealed &&
+                                link_->sealFingerprint() == seal->fingerprint;
             e.state = !fits                    ? DayEntry::changed
                       : aboard                 ? DayEntry::aboard
                       : seal->flown_unix_s > 0 ? DayEntry::flown

@@ -3,9 +3,21 @@
 namespace anhinga {
 
 void ReviewSession::open(const QString& path) {
+    openWith(path, [path] { return openLog(path.toStdString()); });
+}
+
+void ReviewSession::openTable(const QString& path, const TableMapping& mapping) {
+    openWith(path, [path, mapping]() -> Result<LogPtr> {
+        const auto bytes = mapFile(path.toStdString());
+        if (!bytes) return tl::unexpected(bytes.error());
+        return readTable(*bytes, path.toStdString(), mapping);
+    });
+}
+
+void ReviewSession::openWith(const QString& path, std::function<Result<LogPtr>()> read) {
     opening_ = true;
-    opener_ = std::jthread([this, path] {
-        auto log = openLog(path.toStdString());
+    opener_ = std::jthread([this, path, read = std::move(read)] {
+        auto log = read();
         QMetaObject::invokeMethod(
             this,
             [this, path, log = std::move(log)] {

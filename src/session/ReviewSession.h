@@ -7,6 +7,7 @@
 #include <thread>
 
 #include "core/logio/LogReader.h"
+#include "core/logio/TableLog.h"
 #include "core/mission/Mission.h"
 #include "core/review/PlannedFlown.h"
 
@@ -20,6 +21,8 @@ class ReviewSession : public QObject {
     QString path() const { return path_; }
     bool opening() const { return opening_; }
     void open(const QString& path);
+    /// The same for a table whose columns are known.
+    void openTable(const QString& path, const TableMapping& mapping);
     /// A log that is not from a file (a rehearsal).
     void show(LogPtr log, const QString& title);
     /// Compares with this mission; the result is empty with a reason when it cannot be compared.
@@ -32,6 +35,7 @@ class ReviewSession : public QObject {
     void failed(const QString& why);
 
   private:
+    void openWith(const QString& path, std::function<Result<LogPtr>()> read);
     LogPtr log_;
     QString path_;
     bool opening_ = false;

@@ -320,3 +320,26 @@ TEST_CASE("rally points go to the aircraft and come back with route and fence", 
     REQUIRE(compiled["rally"].size() == 1);
     CHECK(compiled["rally"][0]["z"] == 45);
 }
+
+TEST_CASE("presence says whether, when and how near, and 1 when it was not there", "[cli][presence]") {
+    const std::string flight = std::string(DEMO_DIR) + "/patrol-flight.tlog";
+    const Ran home = cli("presence --json " + flight + " --point 47.3051970,-20.1068059 --within 100");
+    CHECK(home.code == 0);
+    CHECK(home.json()["entered"] == true);
+    CHECK(home.json()["visits"].size() >= 1);
+    CHECK(home.json()["nearest_m"] == 0);
+    const Ran far = cli("presence --json " + flight + " --point 47.5,-20.1 --within 50");
+    CHECK(far.code == 1);
+    CHECK(far.json()["entered"] == false);
+    CHECK(far.json()["nearest_m"].get<double>() > 10000);
+    CHECK(far.json()["height_home_m"].is_number());
+    TempDir dir;
+    spit(
+        dir / "area.geojson",
+        R"({"type":"Feature","properties":{},"geometry":{"type":"Polygon","coordinates":[[[-20.108,47.304],[-20.105,47.304],[-20.105,47.3065],[-20.108,47.3065],[-20.108,47.304]]]}})");
+    CHECK(cli("presence " + flight + " --area " + (dir / "area.geojson")).out.find("inside from") != std::string::npos);
+    spit(dir / "line.geojson", R"({"type":"LineString","coordinates":[[-20.1,47.3],[-20.2,47.4]]})");
+    CHECK(cli("presence " + flight + " --area " + (dir / "line.geojson")).code == 2);
+    CHECK(cli("presence " + flight).code == 2);
+    CHECK(cli("presence " + flight + " --point 99,0").code == 2);
+}

@@ -165,3 +165,111 @@ TEST_CASE("a mode has one colour everywhere, and a track as many classes as mode
     for (int i = 0; i < 400; ++i) many.push_back(QString("mode %1").arg(i));
     CHECK(coloursByMode(many, Theme::light()).classes.size() == 250);
 }
+
+TEST_CASE("the columns of a table are said once and remembered", "[ui][debrief][table]") {
+    Driver d;
+    d.openDemo();
+    std::string text = "ms;Breite;Laenge;Hoehe\n";
+    for (int i = 0; i < 60; ++i)
+        text += fmt::format("{};{:.6f};-20.1068;{:.1f}\n", i * 200, 47.305 + i * 1e-5, i * 0.5);
+    spit(d.dir / "radio.csv", text);
+    const QString path = QString::fromStdString(d.dir / "radio.csv");
+    const auto choose = [](QDialog* dialog, int row, const char* what) {
+        auto* table = dialog->findChild<QTableWidget*>("table columns");
+        auto* box = qobject_cast<QComboBox*>(table->cellWidget(row, 2));
+        REQUIRE(box != nullptr);
+        box->setCurrentText(what);
+        REQUIRE(box->currentText() == what);
+        emit box->activated(box->currentIndex());
+        QApplication::processEvents();
+    };
+    bool asked = false;
+    QTimer::singleShot(300, [&] {
+        auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+        if (dialog == nullptr || dialog->objectName() != "table dialog") return;
+        asked = true;
+        auto* open = dialog->findChild<QPushButton*>("table open");
+        CHECK_FALSE(open->isEnabled());
+        CHECK(dialog->findChild<QLabel*>("table summary")->text().contains("without it nothing can be opened"));
+        choose(dialog, 0, "time");
+        choose(dialog, 1, "latitude");
+        choose(dialog, 2, "longitude");
+        choose(dialog, 3, "height above home");
+        auto* table = dialog->findChild<QTableWidget*>("table columns");
+        table->item(0, 3)->setText("ms");
+        table->item(3, 3)->setText("ft");
+        QApplication::processEvents();
+        CHECK(dialog->findChild<QLabel*>("table summary")->text().contains("Time, place and height are known"));
+        QTest::mouseClick(open, Qt::LeftButton);
+    });
+    d.window.openFile(path);
+    CHECK(asked);
+    REQUIRE(d.until(5000, [&] { return d.window.review().log() != nullptr; }));
+    const LogPtr log = d.window.review().log();
+    CHECK(log->format == "table");
+    CHECK(log->find("position.height_home_m")->value.back() == Approx(29.5 * 0.3048));
+    CHECK(log->duration_s() == Approx(11.8));
+    CHECK(d.child<QPushButton>("table columns button")->isVisible());
+    // Another one with the same header opens without a question; what was said can be changed.
+    spit(d.dir / "second.csv", text);
+    d.window.openFile(QString::fromStdString(d.dir / "second.csv"));
+    REQUIRE(d.until(5000, [&] { return d.window.review().path().endsWith("second.csv"); }));
+    CHECK(d.window.review().log()->has("position.lat_deg"));
+    QTimer::singleShot(300, [&] {
+        if (auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget())) {
+            choose(dialog, 3, "kept as it is");
+            CHECK(dialog->findChild<QLabel*>("table summary")->text().contains("a height: the flight will have none"));
+            QTest::mouseClick(dialog->findChild<QPushButton*>("table open"), Qt::LeftButton);
+        }
+    });
+    d.press("table columns button");
+    REQUIRE(d.until(5000, [&] { return !d.window.review().log()->has("position.height_home_m"); }));
+}
+
+TEST_CASE("a resonance is named by its frequency, and what the samples cannot show is said",
+          "[ui][debrief][spectrum]") {
+    Driver d;
+    d.openDemo();
+    FlightLog log;
+    for (int i = 0; i < 20000; ++i) {
+        const double t = i / 500.0;
+        log.channel("imu.gyro_x_dps", "deg/s").add(t, 2 * std::sin(2 * M_PI * 86.4 * t) + 0.3 * std::sin(i * i * 0.37));
+        if (i % 50 == 0) log.channel("throttle.percent", "%").add(t, 40 + 10 * std::sin(t));
+        if (i % 500 == 0) log.channel("battery.voltage_v", "V").add(t, 16);
+    }
+    spit(d.dir / "shaking.ulg", writeUlog(log));
+    d.key(Qt::Key_U, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK(d.window.lastMessage().contains("Open a log first"));
+    d.window.openFile(QString::fromStdString(d.dir / "shaking.ulg"));
+    REQUIRE(d.until(5000, [&] { return d.window.review().log() != nullptr; }));
+    d.press("spectrum");
+    auto* dialog = d.window.findChild<SpectrumDialog*>();
+    REQUIRE(dialog != nullptr);
+    auto* channel = dialog->findChild<QComboBox*>("spectrum channel");
+    CHECK(channel->findText("imu.gyro_x_dps") >= 0);
+    CHECK(channel->findText("battery.voltage_v") < 0);
+    channel->setCurrentText("imu.gyro_x_dps");
+    emit channel->activated(channel->currentIndex());
+    REQUIRE_FALSE(dialog->peaks().empty());
+    CHECK(dialog->peaks()[0].hz == Approx(86.4).margin(0.5));
+    CHECK(dialog->findChild<QLabel*>("spectrum peaks")->text().contains("86.4 Hz"));
+    CHECK(dialog->evidence().contains("nothing above 250 Hz can be seen"));
+    auto* view = dialog->findChild<QComboBox*>("spectrum view");
+    for (const int v : {1, 2}) {
+        view->setCurrentIndex(v);
+        emit view->activated(v);
+        CHECK(dialog->peaks().empty());
+        CHECK(dialog->findChild<QLabel*>("spectrum peaks")->text().contains("Darkest"));
+    }
+    auto* segment = dialog->findChild<QComboBox*>("spectrum segment");
+    view->setCurrentIndex(0);
+    segment->setCurrentIndex(0);
+    emit segment->activated(0);
+    CHECK(dialog->evidence().contains("Lines every 3.91 Hz"));
+    // A log without anything fast says so.
+    writeLog(d.dir / "slow.ulg", 20, 1.78e9);
+    d.window.openFile(QString::fromStdString(d.dir / "slow.ulg"));
+    REQUIRE(d.until(5000, [&] { return d.window.review().path().endsWith("slow.ulg"); }));
+    d.press("spectrum");
+    CHECK(dialog->evidence().contains("no spectrum to look at"));
+}

@@ -28,6 +28,16 @@ ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* pare
     grid->addWidget(book, 0, 1);
     grid->addWidget(save, 1, 0);
     grid->addWidget(report, 1, 1);
+    auto* spectrum = new QPushButton("Spectrum …");
+    spectrum->setObjectName("spectrum");
+    spectrum->setToolTip("What repeats in a channel: propellers, frame, control (Ctrl+Shift+U)");
+    connect(spectrum, &QPushButton::clicked, this, &ChannelPanel::spectrumWanted);
+    grid->addWidget(spectrum, 2, 0, 1, 2);
+    columns_ = new QPushButton("Columns …");
+    columns_->setObjectName("table columns button");
+    columns_->setToolTip("What the columns of this table are");
+    connect(columns_, &QPushButton::clicked, this, &ChannelPanel::columnsWanted);
+    grid->addWidget(columns_, 3, 0, 1, 2);
     column->addLayout(grid);
     connect(book, &QPushButton::clicked, this, &ChannelPanel::logbookWanted);
     connect(report, &QPushButton::clicked, this, &ChannelPanel::reportWanted);
@@ -59,6 +69,7 @@ ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* pare
 }
 
 void ChannelPanel::refresh() {
+    columns_->setVisible(review_->log() && review_->log()->format == "table");
     if (const LogPtr log = review_->log()) {
         QString text =
             QString("<b>%1</b><br>%2")

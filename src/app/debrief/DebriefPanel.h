@@ -26,12 +26,16 @@ class ChannelPanel : public QWidget {
     void exportWanted();
     void logbookWanted();
     void reportWanted();
+    void spectrumWanted();
+    /// What the columns of the open table are.
+    void columnsWanted();
 
   private:
     void fill();
     ReviewSession* review_;
     TraceBand* band_;
     QLabel* title_;
+    QPushButton* columns_;
     QLineEdit* search_;
     QListWidget* list_;
 };

@@ -156,6 +156,7 @@ void MainWindow::makeActions() {
     addAct("start", "Plans and templates", QKeySequence("Ctrl+Home"), [this] { showStart(); });
     addAct("keep template", "Keep plan as template", QKeySequence("Ctrl+Alt+S"), [this] { keepTemplate(); });
     addAct("logbook", "Logbook", QKeySequence("Ctrl+B"), [this] { showLogbook(); });
+    addAct("spectrum", "Spectrum of a channel", QKeySequence("Ctrl+Shift+U"), [this] { showSpectrum(); });
     addAct("report", "Flight report …", QKeySequence("Ctrl+P"), [this] { reportDialog(); });
     addAct("settings", "Settings", QKeySequence("Ctrl+,"), [this] { showSettings(); });
     addAct("open", "Open plan or log …", QKeySequence::Open, [this] { openDialog(); });
@@ -541,6 +542,7 @@ void MainWindow::setNight(bool night) {
     field_->setTheme(theme_);
     strip_->setTheme(theme_);
     logbook_page_->setTheme(theme_);
+    if (spectrum_ != nullptr) spectrum_->setTheme(theme_);
     instrument_->setTheme(theme_);
     for (BandFrame* b : {static_cast<BandFrame*>(profile_), static_cast<BandFrame*>(rehearse_band_),
                          static_cast<BandFrame*>(field_band_)})

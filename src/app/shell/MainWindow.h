@@ -7,6 +7,7 @@
 #include "app/band/Band.h"
 #include "app/debrief/DebriefPanel.h"
 #include "app/debrief/LogbookPage.h"
+#include "app/debrief/SpectrumDialog.h"
 #include "app/draft/FindingsPanel.h"
 #include "app/draft/Inspector.h"
 #include "app/draft/Itinerary.h"
@@ -102,6 +103,7 @@ class MainWindow : public QMainWindow {
     void showLogbook();
     void connectLogbook();
     void reportDialog();
+    void showSpectrum();
     void fromTemplate(Plan plan);
     void keepTemplate();
     void unitsChanged();
@@ -127,6 +129,8 @@ class MainWindow : public QMainWindow {
     bool mayDiscard();
     void newPlan();
     void openDialog();
+    void openLogFile(const QString& path, const std::string& begin);
+    void askForColumns(const QString& path);
     bool save();
     bool saveAs();
     void exportPlan();
@@ -183,6 +187,7 @@ class MainWindow : public QMainWindow {
     ParametersDialog* parameters_ = nullptr;
     LogsDialog* logs_ = nullptr;
     CompareDialog* compare_ = nullptr;
+    SpectrumDialog* spectrum_ = nullptr;
     bool going_there_ = false;  // the next click on the map is where to go
     bool follow_aircraft_ = false;
     Sounds sounds_;

@@ -1,6 +1,7 @@
 // The window's dealings with files: opening, saving, exporting, what is kept safe against a bad end.
 #include <QtWidgets>
 
+#include "app/debrief/TableDialog.h"
 #include "app/shell/MainWindow.h"
 #include "core/base/File.h"
 #include "core/exchange/Export.h"
@@ -33,17 +34,18 @@ void MainWindow::newPlan() {
 
 bool MainWindow::openFile(const QString& path) {
     // A log may be very large: only its beginning is looked at here.
-    constexpr qint64 kBegin = 64;
+    constexpr qint64 kBegin = 65536;
     QFile file(path);
     if (!QFileInfo(path).isFile() || !file.open(QIODevice::ReadOnly)) {
         const auto why = readFile(path.toStdString());
         showMessage(why ? path + ": cannot be read" : QString::fromStdString(why.error().message));
         return false;
     }
-    const bool is_plan = path.endsWith("json", Qt::CaseInsensitive) || file.read(kBegin).trimmed().startsWith('{');
+    const QByteArray begin = file.read(kBegin);
+    const bool is_plan = path.endsWith("json", Qt::CaseInsensitive) || begin.trimmed().startsWith('{');
     file.close();
     if (!is_plan) {
-        review_.open(path);
+        openLogFile(path, begin.toStdString());
         return true;
     }
     if (!mayDiscard()) return false;
@@ -56,11 +58,32 @@ bool MainWindow::openFile(const QString& path) {
     return true;
 }
 
+/// A table is opened with what was said of tables like it; where the time cannot be told, the operator is asked.
+void MainWindow::openLogFile(const QString& path, const std::string& begin) {
+    if (!looksLikeTableText(begin)) return review_.open(path);
+    const auto layout = recogniseTable(begin);
+    const TableMapping mapping = layout ? rememberedMapping(layout->signature) : TableMapping();
+    const auto mapped = recogniseTable(begin, mapping);
+    const bool timed = mapped && std::any_of(mapped->columns.begin(), mapped->columns.end(),
+                                             [](const TableColumn& c) { return c.channel == kTimeColumn; });
+    if (timed) return review_.openTable(path, mapping);
+    askForColumns(path);
+}
+
+/// The columns of a table, by hand.
+void MainWindow::askForColumns(const QString& path) {
+    QFile file(path);
+    if (!file.open(QIODevice::ReadOnly)) return showMessage(path + ": cannot be read");
+    constexpr qint64 kBegin = 65536;
+    TableDialog dialog(path, file.read(kBegin).toStdString(), this);
+    if (dialog.exec() == QDialog::Accepted) review_.openTable(path, dialog.mapping());
+}
+
 void MainWindow::openDialog() {
     const QString last = QSettings().value("files/folder").toString();
     const QString path = QFileDialog::getOpenFileName(
         this, "Open plan or log", last,
-        "Plans and logs (*.geojson *.tlog *.ulg *.bin *.log *.bbl *.bfl *.gpx *.kml);;All files (*)");
+        "Plans and logs (*.geojson *.tlog *.ulg *.bin *.log *.bbl *.bfl *.gpx *.kml *.csv);;All files (*)");
     if (path.isEmpty()) return;
     QSettings().setValue("files/folder", QFileInfo(path).absolutePath());
     openFile(path);

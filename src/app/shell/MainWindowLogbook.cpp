@@ -1,4 +1,5 @@
-// Logbook and flight report in the window: what comes into the logbook by itself, the page, the report as a file.
+// Logbook, spectrum and flight report in the window: what comes into the logbook by itself, the page, the report as a
+// file.
 #include <QtWidgets>
 
 #include <QPdfWriter>
@@ -20,6 +21,8 @@ void MainWindow::connectLogbook() {
         openFile(path);
     });
     connect(channels_, &ChannelPanel::logbookWanted, this, &MainWindow::showLogbook);
+    connect(channels_, &ChannelPanel::columnsWanted, this, [this] { askForColumns(review_.path()); });
+    connect(channels_, &ChannelPanel::spectrumWanted, this, &MainWindow::showSpectrum);
     connect(channels_, &ChannelPanel::reportWanted, this, &MainWindow::reportDialog);
     // Fetched, recorded or opened: straight into the logbook.
     connect(&link_, &LinkSession::logFetched, this,
@@ -41,6 +44,16 @@ void MainWindow::showLogbook() {
     showPage(logbook_page_);
     logbook_page_->refresh();
     logbook_page_->setFocus();
+}
+
+void MainWindow::showSpectrum() {
+    if (!review_.log()) return showMessage("Open a log first: the spectrum is of a channel in Debrief");
+    if (spectrum_ == nullptr) {
+        spectrum_ = new SpectrumDialog(this);
+        spectrum_->setTheme(theme_);
+    }
+    // What is drawn last is what is looked at.
+    spectrum_->present(review_.log(), traces_->traces().empty() ? std::string() : traces_->traces().back().name);
 }
 
 void MainWindow::reportDialog() {

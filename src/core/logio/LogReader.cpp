@@ -18,10 +18,11 @@ constexpr Format kFormats[] = {
     {"a self-describing log", looksLikeSelfDescribing, readSelfDescribing},
     {"a predictor-encoded log", looksLikePredictorLog, readPredictorLog},
     {"a self-describing log as text", looksLikeSelfDescribingText, readSelfDescribingText},
-    {"a GPX track", looksLikeGpx, readGpx},
-    {"a KML track", looksLikeKml, readKml},
+    {"a GPX track", looksLikeGpxTrack, readGpxTrack},
+    {"a KML track", looksLikeKmlTrack, readKmlTrack},
     {"a MAVLink recording", looksLikeRecording, readRecording},
     {"a MAVLink capture", looksLikeCapture, readCapture},
+    {"a table", looksLikeTable, readTableAsRecognised},
 };
 
 Result<LogPtr> readShared(const SharedBytes& shared, const std::string& name) {
@@ -36,7 +37,7 @@ Result<LogPtr> readShared(const SharedBytes& shared, const std::string& name) {
     }
     return fail(
         "{}: not a log this program knows; it reads MAVLink recordings and captures, ULog, self-describing logs, "
-        "predictor-encoded logs, GPX and KML tracks",
+        "predictor-encoded logs, GPX and KML tracks, and tables of columns (CSV)",
         name);
 }
 

@@ -29,12 +29,14 @@ bool looksLikePredictorLog(std::string_view bytes);
 Result<LogPtr> readPredictorLog(const SharedBytes& bytes, const std::string& name);
 bool looksLikeSelfDescribingText(std::string_view bytes);
 Result<LogPtr> readSelfDescribingText(const SharedBytes& bytes, const std::string& name);
-bool looksLikeGpx(std::string_view bytes);
-Result<LogPtr> readGpx(const SharedBytes& bytes, const std::string& name);
-bool looksLikeKml(std::string_view bytes);
-Result<LogPtr> readKml(const SharedBytes& bytes, const std::string& name);
+bool looksLikeGpxTrack(std::string_view bytes);
+Result<LogPtr> readGpxTrack(const SharedBytes& bytes, const std::string& name);
+bool looksLikeKmlTrack(std::string_view bytes);
+Result<LogPtr> readKmlTrack(const SharedBytes& bytes, const std::string& name);
 bool looksLikeRecording(std::string_view bytes);
 Result<LogPtr> readRecording(const SharedBytes& bytes, const std::string& name);
+bool looksLikeTable(std::string_view bytes);
+Result<LogPtr> readTableAsRecognised(const SharedBytes& bytes, const std::string& name);
 bool looksLikeCapture(std::string_view bytes);
 Result<LogPtr> readCapture(const SharedBytes& bytes, const std::string& name);
 

@@ -229,16 +229,16 @@ Result<LogPtr> readXml(std::string_view bytes, const std::string& name, bool gpx
 
 }  // namespace
 
-bool looksLikeGpx(std::string_view bytes) {
+bool looksLikeGpxTrack(std::string_view bytes) {
     return hasElement(bytes, "gpx");
 }
-Result<LogPtr> readGpx(const SharedBytes& bytes, const std::string& name) {
+Result<LogPtr> readGpxTrack(const SharedBytes& bytes, const std::string& name) {
     return readXml(bytes.bytes, name, true);
 }
-bool looksLikeKml(std::string_view bytes) {
+bool looksLikeKmlTrack(std::string_view bytes) {
     return hasElement(bytes, "kml");
 }
-Result<LogPtr> readKml(const SharedBytes& bytes, const std::string& name) {
+Result<LogPtr> readKmlTrack(const SharedBytes& bytes, const std::string& name) {
     return readXml(bytes.bytes, name, false);
 }
 
