@@ -76,6 +76,7 @@ QLabel[quiet="true"] { color: @quiet; }
 QLabel[title="true"] { font-weight: bold; }
 QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox, QListView, QTreeView, QListWidget, QPlainTextEdit {
   background: @raised; border: 1px solid @line; border-radius: 3px; padding: 2px 5px; selection-background-color: @lagoon; selection-color: @panel; }
+QTableView { selection-background-color: @lagoon; selection-color: @panel; gridline-color: @line; }
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus { border: 1px solid @lagoon; }
 QLineEdit[inherited="true"] { border-style: dashed; background: @panel; color: @quiet; }
 QComboBox::drop-down { border: none; width: 20px; }
