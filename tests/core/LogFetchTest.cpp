@@ -197,13 +197,13 @@ TEST_CASE("blocks are asked for until each has come, however many get lost", "[l
     CHECK(odd.complete());
 }
 
-TEST_CASE("a link is filled and not flooded: whatever was thought of it before",
-          "[link][window]") {
+TEST_CASE("a link is filled and not flooded, whatever was thought of it before", "[link][window]") {
     struct Line {
         double blocks_per_s, delay_s, loss, guess_s, least;
     };
-    for (const Line& line : {Line{9000, 0.1, 0.05, 0.1, 0.75}, Line{9000, 0.1, 0.05, 0.01, 0.75}, Line{500, 0.4, 0.02, 0.05, 0.7},
-                             Line{60, 1.2, 0, 0.05, 0.35}, Line{20000, 0.02, 0.1, 1, 0.75}}) {
+    for (const Line& line :
+         {Line{9000, 0.1, 0.05, 0.1, 0.75}, Line{9000, 0.1, 0.05, 0.01, 0.75}, Line{500, 0.4, 0.02, 0.05, 0.7},
+          Line{60, 1.2, 0, 0.05, 0.35}, Line{20000, 0.02, 0.1, 1, 0.75}}) {
         std::mt19937 random(3);
         std::uniform_real_distribution<double> share(0, 1);
         const auto blocks = static_cast<std::size_t>(line.blocks_per_s * 12);
