@@ -124,3 +124,35 @@ TEST_CASE("presence holds across the 180th meridian and in the south", "[review]
     CHECK(p->visits[0].leave_s == Approx(60).margin(0.05));
     CHECK_FALSE(p->height_home_m);
 }
+
+TEST_CASE("a flight that comes back has a visit each time, in order, with its heights", "[review][presence]") {
+    FlightLog log;
+    double t = 0;
+    fly(log, t, {-100, 0}, {100, 0}, 0.2, 40);
+    fly(log, t, {100, 10}, {-100, 10}, 0.2, 60);
+    fly(log, t, {-100, -10}, {100, -10}, 0.2, 80);
+    const auto p = presence(log, square(30));
+    REQUIRE(p);
+    REQUIRE(p->visits.size() == 3);
+    double total = 0, before = 0;
+    for (std::size_t i = 0; i < 3; ++i) {
+        const PresenceVisit& v = p->visits[i];
+        CHECK(v.enter_s > before);
+        CHECK(v.leave_s > v.enter_s);
+        CHECK(v.lowest_m == 40 + 20.0 * static_cast<double>(i));
+        CHECK(v.highest_m == v.lowest_m);
+        CHECK_FALSE(v.from_begin);
+        CHECK_FALSE(v.to_end);
+        before = v.leave_s;
+        total += v.leave_s - v.enter_s;
+    }
+    CHECK(p->inside_s == Approx(total));
+    CHECK(total == Approx(18).margin(0.1));
+    CHECK(*p->height_home_m == 40);
+    // An area far away was not entered by any of them.
+    PresencePlace elsewhere;
+    elsewhere.centre = at(5000, 5000);
+    elsewhere.radius_m = 100;
+    CHECK_FALSE(presence(log, elsewhere)->entered);
+    CHECK(presence(log, elsewhere)->nearest_m > 6500);
+}

@@ -179,3 +179,20 @@ TEST_CASE("a table without heights, with rows that cannot be, or without times s
     std::printf("table: %zu prefixes and 1000 mutations: %d read\n", good.size(), read_ok);
     CHECK(read_ok > 500);
 }
+
+TEST_CASE("tables with a mark of the encoding, lines before the header, quotes and tabs are read", "[logio][table]") {
+    const LogPtr quoted = read(
+        "\xEF\xBB\xBF\"Time(s)\",\"Lat\",\"Lon\",\"Alt(m)\"\r\n0,\"47.3\",\"-20.1\",5\r\n1,\"47.31\",\"-20.1\",6\r\n");
+    CHECK(quoted->find("position.lat_deg")->value == std::vector<double>{47.3, 47.31});
+    CHECK(quoted->find("position.height_home_m")->value.back() == 6);
+    const LogPtr tabs =
+        read("model: glider\nversion 3\n\nTime(s)\tGPS\tAlt(m)\tnote\n0\t47.3 -20.1\t5\tx\n2\t47.31 -20.1\t9\ty\n");
+    CHECK(tabs->find("position.lon_deg")->value.size() == 2);
+    CHECK(tabs->duration_s() == 2);
+    CHECK(tabs->find("TABLE.note")->value.empty());
+    // A cell that lacks a value leaves a hole, the row stays.
+    const LogPtr holes = read("Time(s),Lat,Lon,VFAS(V)\n0,47.3,-20.1,16\n1,47.31,-20.1,\n2,47.32,-20.1,15\n");
+    CHECK(holes->find("position.lat_deg")->value.size() == 3);
+    CHECK(holes->find("battery.voltage_v")->value == std::vector<double>{16, 15});
+    CHECK(holes->damaged_records == 0);
+}
