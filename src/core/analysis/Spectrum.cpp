@@ -125,7 +125,6 @@ Result<EvenSamples> evenSamples(const Channel& c, double from_s, double to_s) {
             ++out.holes;
             out.lost_s += c.t_s[to] - c.t_s[to - 1];
         }
-        // The rate of the stretch itself, so that a slowly wandering clock does not smear what repeats.
         EvenStretch s;
         s.from_s = c.t_s[from];
         const double length = c.t_s[to - 1] - c.t_s[from];

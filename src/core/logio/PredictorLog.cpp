@@ -280,7 +280,6 @@ class Reader {
         log_.damaged_bytes += std::min(at, bytes_.size());
         while (at < bytes_.size()) {
             std::size_t next = bytes_.find(kBegin, at + kBegin.size());
-            // Only at the start of a line, and not within the header itself.
             const std::size_t end = std::min(next, bytes_.size());
             readOne(bytes_.substr(at, end - at));
             at = next;
