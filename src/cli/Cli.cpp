@@ -143,6 +143,15 @@ int runCli(int argc, char** argv) {
     auto* point = present->add_option("--point", a.place, "LAT,LON");
     present->add_option("--within", a.within_m, "metres around it")->check(CLI::Range(0.1, 1e6))->needs(point);
     area->excludes(point);
+    CLI::App* health =
+        command("diagnose", "health report: what a log says about the aircraft; 1 when something is bad", cliDiagnose);
+    health->add_option("LOG", a.log)->required();
+    health->add_option("--plan", a.plan, "its reserve and battery are the ones to judge by");
+    health->add_option("--session", a.session, "from 0")->check(CLI::Range(0, 100000));
+    CLI::App* compared =
+        command("compare", "the same measures of two flights, and which changed; 1 when one did", cliCompare);
+    compared->add_option("LOG", a.log, "before")->required();
+    compared->add_option("OTHER", a.other, "after")->required();
     CLI::App* review =
         command("review", "planned against flown; 1 when the duration is off by more than 3 %", cliReview);
     review->add_option("LOG", a.log)->required();

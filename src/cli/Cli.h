@@ -27,7 +27,7 @@ struct PatternOptions {
 
 struct CliArguments {
     std::vector<std::string> terrain;
-    std::string plan, link, out, log, channel, record, place, date;
+    std::string plan, link, out, log, other, channel, record, place, date;
     double wind_from_deg = 0, wind_speed_mps = 0, wind_shear = 0, gusts_mps = 0;
     unsigned seed = 1;
     int session = -1;
@@ -71,6 +71,8 @@ CliResult cliImport(const CliArguments& a);
 CliResult cliPlace(const CliArguments& a);
 CliResult cliReview(const CliArguments& a);
 CliResult cliPresence(const CliArguments& a);
+CliResult cliDiagnose(const CliArguments& a);
+CliResult cliCompare(const CliArguments& a);
 
 /// The whole program: parses, runs, prints; returns the exit code.
 int runCli(int argc, char** argv);

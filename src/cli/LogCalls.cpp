@@ -1,8 +1,11 @@
-// Calls about a log: inspect, channel, review.
+// Calls about a log: inspect, channel, review, presence, diagnose, compare.
 #include "cli/Common.h"
 #include "core/base/Text.h"
 #include "core/exchange/Import.h"
 #include "core/logio/LogReader.h"
+#include "core/plan/PlanFile.h"
+#include "core/review/Compare.h"
+#include "core/review/Health.h"
 #include "core/review/PlannedFlown.h"
 #include "core/review/Presence.h"
 
@@ -149,6 +152,82 @@ CliResult cliPresence(const CliArguments& a) {
         out.text += fmt::format("not known from {} to {}: nothing was recorded\n", durationText(g.from_s),
                                 durationText(g.to_s));
     out.code = p->entered ? 0 : 1;
+    return out;
+}
+
+CliResult cliDiagnose(const CliArguments& a) {
+    const auto opened = openLog(a.log);
+    if (!opened) return unusable(opened.error());
+    HealthOptions options;
+    std::optional<Plan> plan;
+    if (!a.plan.empty()) {
+        auto loaded = loadPlan(a.plan);
+        if (!loaded) return unusable(loaded.error());
+        plan = std::move(*loaded);
+        options.plan = &*plan;
+    }
+    if (a.session >= static_cast<int>((*opened)->sessions.size()))
+        return unusable({fmt::format("{}: session {} of {}", a.log, a.session, (*opened)->sessions.size())});
+    options.session = a.session;
+    const auto answers = diagnose(**opened, options);
+    CliResult out;
+    Json verdicts = Json::array();
+    for (const Answer& x : answers) {
+        const bool known = x.verdict != Verdict::unknown;
+        verdicts.push_back({{"question", x.question},
+                            {"id", x.id},
+                            {"verdict", verdictText(x.verdict)},
+                            {"evidence", x.evidence},
+                            {"from_s", known ? Json(x.from_s) : Json()},
+                            {"to_s", known ? Json(x.to_s) : Json()},
+                            {"value", known && std::isfinite(x.value) ? Json(x.value) : Json()},
+                            {"unit", x.unit},
+                            {"confidence", confidenceText(x.confidence)},
+                            {"channels", x.channels},
+                            {"try", x.advice},
+                            {"ruled_out", x.ruled_out},
+                            {"held_back", x.held_back},
+                            {"next_flight", x.next_flight}});
+        out.text += fmt::format("{:<9} {} {}\n", verdictText(x.verdict), x.question, x.evidence);
+        for (const std::string& r : x.ruled_out) out.text += fmt::format("          ruled out: {}\n", r);
+        if (!x.advice.empty()) out.text += fmt::format("          try: {}\n", x.advice);
+        if (!x.next_flight.empty()) out.text += fmt::format("          next flight: {}\n", x.next_flight);
+    }
+    out.json = {{"verdicts", verdicts}};
+    out.code = count(answers, Verdict::bad) > 0 ? 1 : 0;
+    return out;
+}
+
+CliResult cliCompare(const CliArguments& a) {
+    const auto before = openLog(a.log), after = openLog(a.other);
+    if (!before) return unusable(before.error());
+    if (!after) return unusable(after.error());
+    const FlightComparison c = compareFlights(**before, **after);
+    CliResult out;
+    Json measures = Json::array(), params = Json::array();
+    int changed = 0;
+    for (const MeasureChange& m : c.measures) {
+        measures.push_back({{"name", m.name},
+                            {"unit", m.unit},
+                            {"before", m.before ? Json(m.before->value) : Json()},
+                            {"after", m.after ? Json(m.after->value) : Json()},
+                            {"noise", m.noise},
+                            {"changed", m.changed}});
+        changed += m.changed;
+        const auto text = [&](const std::optional<Measure>& v) { return v ? fmt::format("{:.2f}", v->value) : "-"; };
+        out.text += fmt::format("{} {:<36} {:>8} {:>8} {:<6} noise {:.2f}\n", m.changed ? "changed" : "       ", m.name,
+                                text(m.before), text(m.after), m.unit, m.noise);
+    }
+    for (const ParamChange& p : c.params) {
+        params.push_back({{"name", p.name},
+                          {"before", p.before ? Json(*p.before) : Json()},
+                          {"after", p.after ? Json(*p.after) : Json()}});
+        out.text += fmt::format("parameter {}: {} -> {}\n", p.name, p.before ? fmt::format("{:g}", *p.before) : "none",
+                                p.after ? fmt::format("{:g}", *p.after) : "none");
+    }
+    out.json = {{"measures", measures}, {"params", params}, {"caution", c.caution}};
+    if (!c.caution.empty()) out.text += c.caution + "\n";
+    out.code = changed > 0 ? 1 : 0;
     return out;
 }
 

@@ -265,7 +265,9 @@ void StandIn::finishLog() {
         do {
             path = fmt::format("{}/flight-{:03}.ulg", options_.logs_dir, ++log_number_);
         } while (readFile(path).has_value());
-        (void)writeFileAtomic(path, writeUlog(*log_));
+        const SensorFaults wrong = sensorFaults(options_.faults, log_->firstTime());
+        (void)writeFileAtomic(
+            path, writeUlog(withSensors(*log_, options_.vehicle, wrong, options_.log_seed, options_.log_rates)));
     }
     recorder_.reset();
     log_.reset();

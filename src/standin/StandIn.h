@@ -19,6 +19,7 @@
 #include "core/mavlink/Signing.h"
 #include "core/mission/FenceField.h"
 #include "standin/Faults.h"
+#include "standin/FlyOffline.h"
 #include "standin/MissionStore.h"
 #include "standin/OnboardFiles.h"
 #include "standin/ParameterStore.h"
@@ -40,7 +41,10 @@ struct StandInOptions {
     std::string logs_dir;    // empty: no onboard log
     std::string store_file;  // of the missions that outlive a power cut; empty: only in memory
     int system = 1;
-    double heading_deg = 0;                  // as it stands on the ground
+    double heading_deg = 0;  // as it stands on the ground
+    /// Of the onboard log. Few are enough to try out a link; spectra want hundreds a second (see SensorSuite.h).
+    SensorRates log_rates = {25, 10, 10, 10, 5, 5};
+    unsigned log_seed = 1;
     double log_bytes_per_s = 4e6;            // how fast a log is streamed
     std::optional<mavlink::SigningKey> key;  // set: only what is signed with it is obeyed
 };

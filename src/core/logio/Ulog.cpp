@@ -1,5 +1,6 @@
 // ULog: the open self-describing log format (file header, definitions, data). Written: one message a channel group.
 // Read: formats with nesting and arrays, multi-instance subscriptions, parameters, logged strings, dropouts.
+#include <algorithm>
 #include <cstring>
 #include <limits>
 #include <map>
@@ -34,6 +35,12 @@ void info(std::string& out, const std::string& key, std::string_view value) {
 }
 std::uint64_t micros(double t_s) {
     return static_cast<std::uint64_t>(std::max(0.0, t_s) * 1e6 + 0.5);
+}
+
+/// Written as floats: what comes hundreds of times a second and is not measured to seven digits.
+bool isCoarse(const std::string& group) {
+    constexpr std::string_view kGroups[] = {"imu", "mag", "motor", "vibration", "desired", "baro"};
+    return std::find(std::begin(kGroups), std::end(kGroups), group) != std::end(kGroups);
 }
 
 struct Column {
@@ -278,17 +285,28 @@ std::string writeUlog(const FlightLog& log) {
         if (isCanonical(c->name) && !c->t_s.empty()) groups[c->name.substr(0, c->name.find('.'))].push_back(c);
     for (const auto& [group, channels] : groups) {
         std::string format = group + ":uint64_t timestamp;";
-        for (const Channel* c : channels) format += "double " + c->name.substr(group.size() + 1) + ";";
+        const char* type = isCoarse(group) ? "float " : "double ";
+        for (const Channel* c : channels) format += type + c->name.substr(group.size() + 1) + ";";
         record(out, 'F', format);
     }
-    std::multimap<std::uint64_t, std::string> timed;  // records in order of time
+    for (const auto& [name, value] : log.params) {
+        const std::string key = "float " + name;
+        std::string body(1, static_cast<char>(key.size()));
+        body += key;
+        appendValue(body, static_cast<float>(value));
+        if (key.size() < 256) record(out, 'P', body);
+    }
+    std::vector<std::pair<std::uint64_t, std::string>> timed;
     std::uint16_t id = 0;
     for (const auto& [group, channels] : groups) {
         std::string subscribe(1, '\0');
         appendValue(subscribe, id);
         record(out, 'A', subscribe + group);
-        std::set<double> times;
-        for (const Channel* c : channels) times.insert(c->t_s.begin(), c->t_s.end());
+        const bool coarse = isCoarse(group);
+        std::vector<double> times;
+        for (const Channel* c : channels) times.insert(times.end(), c->t_s.begin(), c->t_s.end());
+        std::sort(times.begin(), times.end());
+        times.erase(std::unique(times.begin(), times.end()), times.end());
         std::vector<std::size_t> next(channels.size(), 0);
         for (const double t : times) {
             std::string body;
@@ -298,11 +316,14 @@ std::string writeUlog(const FlightLog& log) {
                 const Channel& c = *channels[i];
                 double v = std::numeric_limits<double>::quiet_NaN();
                 while (next[i] < c.t_s.size() && c.t_s[next[i]] <= t) v = c.value[next[i]++];
-                appendValue(body, v);
+                if (coarse)
+                    appendValue(body, static_cast<float>(v));
+                else
+                    appendValue(body, v);
             }
             std::string r;
             record(r, 'D', body);
-            timed.emplace(micros(t), std::move(r));
+            timed.emplace_back(micros(t), std::move(r));
         }
         ++id;
     }
@@ -311,10 +332,11 @@ std::string writeUlog(const FlightLog& log) {
         appendValue(body, micros(t));
         std::string r;
         record(r, 'L', body + text);
-        timed.emplace(micros(t), std::move(r));
+        timed.emplace_back(micros(t), std::move(r));
     };
     for (const ModeChange& m : log.modes) say(m.t_s, "mode " + m.name);
     for (const LogEvent& e : log.events) say(e.t_s, e.text.empty() ? e.kind : e.kind + " " + e.text);
+    std::stable_sort(timed.begin(), timed.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     for (const auto& [t, r] : timed) out += r;
     return out;
 }

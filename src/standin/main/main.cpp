@@ -5,8 +5,10 @@
 #include <iostream>
 #include <thread>
 
+#include "core/base/File.h"
 #include "core/base/Text.h"
 #include "core/link/Transport.h"
+#include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
 #include "core/plan/PlanFile.h"
 #include "core/plan/ProfileLibrary.h"
@@ -21,11 +23,36 @@ int complain(const std::string& what) {
     std::cerr << "anhinga-standin: " << what << "\n";
     return 2;
 }
+
+int flyPlan(const std::string& plan_file, const std::string& out, const std::string& date,
+            const std::vector<std::string>& params, const StandInOptions& options, unsigned seed) {
+    if (out.empty()) return complain("--fly needs --out LOG.ulg");
+    const auto plan = loadPlan(plan_file);
+    if (!plan) return complain(plan.error().message);
+    OfflineFlight how;
+    how.wind = options.wind;
+    how.faults = options.faults;
+    how.rates = options.log_rates;
+    how.seed = seed;
+    how.start_unix_s = parseNumber(date).value_or(0);
+    for (const std::string& text : params) {
+        const auto at = text.find('=');
+        const auto value = at == std::string::npos ? std::nullopt : parseNumber(text.substr(at + 1));
+        if (!value) return complain("--param " + text + ": expected NAME=VALUE");
+        how.params[text.substr(0, at)] = *value;
+    }
+    const auto log = flyOffline(*plan, options.terrain, how);
+    if (!log) return complain(plan_file + ": " + log.error().message);
+    if (const auto ok = writeFileAtomic(out, writeUlog(*log)); !ok) return complain(ok.error().message);
+    std::cout << fmt::format("{}: {} in the log\n", out, durationText(log->duration_s()));
+    return 0;
+}
 }  // namespace
 
 int main(int argc, char** argv) {
     CLI::App app{"Simulated MAVLink 2 autopilot: flies what it is sent"};
     StandInOptions options;
+    options.log_rates = SensorRates{};
     LinkConditions conditions;
     std::string home, terrain, like, link = "udp:127.0.0.1:14550", vehicle = "multirotor";
     std::vector<std::string> faults;
@@ -61,6 +88,17 @@ int main(int argc, char** argv) {
     for (const FaultInfo& f : knownFaults()) fault_help += fmt::format("\n  {}: {}", f.name, f.text);
     app.add_option("--fault", faults, fault_help);
     app.add_option("--logs", options.logs_dir, "folder for onboard logs")->check(CLI::ExistingDirectory);
+    app.add_option("--log-rate", options.log_rates.inertial_hz,
+                   "samples a second of gyros and accelerometers in onboard logs")
+        ->check(CLI::Range(10.0, 4000.0));
+    std::string plan_file, log_out, date;
+    std::vector<std::string> params;
+    auto* fly =
+        app.add_option("--fly", plan_file, "flies this plan at once, without a link, and writes its onboard log")
+            ->check(CLI::ExistingFile);
+    app.add_option("--out", log_out, "the log to write (.ulg)")->needs(fly);
+    app.add_option("--start", date, "seconds since 1970 at which that flight begins")->needs(fly);
+    app.add_option("--param", params, "NAME=VALUE of that log (may be repeated)")->allow_extra_args(false)->needs(fly);
     app.add_option("--run-for", run_for_s, "end by itself after so many seconds; 0: never")
         ->check(CLI::Range(0.0, 1e6));
     try {
@@ -97,6 +135,7 @@ int main(int argc, char** argv) {
         if (const auto ok = options.faults.add(text); !ok) return complain(ok.error().message + "; see --help");
     if (!passphrase.empty()) options.key = mavlink::signingKey(passphrase);
     if (conditions.bytes_per_s > 0) options.log_bytes_per_s = 0.7 * conditions.bytes_per_s;
+    if (!plan_file.empty()) return flyPlan(plan_file, log_out, date, params, options, conditions.seed);
     const auto address = parseLinkAddress(link);
     if (!address) return complain(address.error().message);
 
