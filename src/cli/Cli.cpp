@@ -129,6 +129,10 @@ int runCli(int argc, char** argv) {
     exported->add_option("LOG_OR_PLAN", a.log)->required();
     exported->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
     exported->add_option("--out", a.out, "the extension chooses the format")->required();
+    exported->add_flag("--photos", a.photos, "of a log: the positions of its photos (.csv)");
+    exported->add_option("--channel", a.channels, "of a log: this channel (may be repeated; .csv)")
+        ->allow_extra_args(false);
+    exported->add_option("--rate", a.rate_hz, "rows a second of chosen channels")->check(CLI::Range(0.001, 10000.0));
     CLI::App* imported = command("import", "places of a KML, KMZ, GPX, GeoJSON or CSV file into a plan", cliImport);
     imported->add_option("FILE", a.log)->required();
     imported->add_option("--out", a.out, "plan file to write")->required();

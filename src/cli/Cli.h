@@ -45,6 +45,9 @@ struct CliArguments {
     int get_log = -1;
     bool over_ftp = false, store = false;
     std::string sign;
+    bool photos = false;  // of export: the photos' positions
+    std::vector<std::string> channels;
+    double rate_hz = 0;
     std::string area;      // of presence: a file with its outline
     double within_m = 50;  // or so near a place
 };

@@ -1,11 +1,13 @@
 // Calls about a plan alone: check, rehearse, compile, export.
 #include "cli/Common.h"
+#include "core/base/Digest.h"
 #include "core/base/File.h"
 #include "core/base/Text.h"
 #include "core/exchange/Export.h"
 #include "core/exchange/Import.h"
 #include "core/flight/Passes.h"
 #include "core/logio/LogReader.h"
+#include "core/review/FlightReport.h"
 #include "core/sortie/Sorties.h"
 
 namespace anhinga {
@@ -223,6 +225,24 @@ CliResult cliCompile(const CliArguments& a) {
     return out;
 }
 
+namespace {
+Result<std::string> logForExport(const CliArguments& a, const FlightLog& log) {
+    const std::string to = extensionOf(a.out);
+    if (a.photos) return photoTable(log);
+    if (!a.channels.empty() || a.rate_hz > 0) {
+        if (to != ".csv") return fail("{}: chosen channels are written as .csv", a.out);
+        return logChannels(log, {a.channels, a.rate_hz});
+    }
+    if (to != ".html") return logExport(log, a.log, a.out);
+    ReportInput in;
+    in.log = &log;
+    in.file = a.log.substr(a.log.rfind('/') + 1);
+    if (const auto digest = sha256OfFile(a.log)) in.sha256 = *digest;
+    in.health = diagnose(log);
+    return flightReport(in);
+}
+}  // namespace
+
 CliResult cliExport(const CliArguments& a) {
     const std::string to = extensionOf(a.out);
     std::string content;
@@ -242,16 +262,9 @@ CliResult cliExport(const CliArguments& a) {
     } else {
         const auto log = openLog(a.log);
         if (!log) return unusable(log.error());
-        if (to == ".kml")
-            content = logKml(**log, a.log);
-        else if (to == ".gpx")
-            content = logGpx(**log, a.log);
-        else if (to == ".csv")
-            content = logCsv(**log);
-        else if (to == ".ulg")
-            content = writeUlog(**log);
-        else
-            return unusable({fmt::format("{}: a log is exported as {}", a.out, kLogExports)});
+        auto text = logForExport(a, **log);
+        if (!text) return unusable(text.error());
+        content = std::move(*text);
     }
     if (const auto ok = writeFileAtomic(a.out, content); !ok) return unusable(ok.error());
     return {0, {{"file", a.out}, {"bytes", content.size()}}, fmt::format("{}: {} bytes", a.out, content.size()), ""};

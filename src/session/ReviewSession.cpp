@@ -36,6 +36,10 @@ void ReviewSession::show(LogPtr log, const QString& title) {
     path_ = title;
     comparison_.reset();
     not_compared_.clear();
+    health_.clear();
+    waits_ = false;
+    ++diagnosis_;  // what is being worked out is of another log
+    diagnosing_ = false;
     emit logChanged();
 }
 
@@ -47,6 +51,39 @@ void ReviewSession::compareWith(const std::vector<MissionItem>& mission, std::op
         comparison_ = std::move(*result);
     else
         not_compared_ = QString::fromStdString(result.error().message);
+}
+
+void ReviewSession::diagnoseLog(int session, std::shared_ptr<const Plan> plan, bool even_large) {
+    health_.clear();
+    waits_ = false;
+    const unsigned number = ++diagnosis_;
+    if (!log_) return emit healthChanged();
+    // Every inertial sample is read: what that takes is known without decoding.
+    constexpr std::size_t kLarge = 30'000'000;
+    std::size_t samples = 0;
+    for (const ChannelInfo& c : log_->list())
+        if (isCanonical(c.name)) samples += c.count;
+    if (samples > kLarge && !even_large) {
+        waits_ = true;
+        return emit healthChanged();
+    }
+    diagnosing_ = true;
+    emit healthChanged();
+    diagnoser_ = std::jthread([this, number, session, plan = std::move(plan), log = log_] {
+        HealthOptions options;
+        options.session = session;
+        options.plan = plan.get();
+        auto answers = diagnose(*log, options);
+        QMetaObject::invokeMethod(
+            this,
+            [this, number, answers = std::move(answers)]() mutable {
+                if (number != diagnosis_) return;  // another log, or another session of it, was opened meanwhile
+                diagnosing_ = false;
+                health_ = std::move(answers);
+                emit healthChanged();
+            },
+            Qt::QueuedConnection);
+    });
 }
 
 }  // namespace anhinga

@@ -1,4 +1,5 @@
-// The open flight log and its review against the plan. Opening runs in the background; a failure leaves the open log.
+// The open flight log, its review against the plan and its health report. Opening and diagnosing run in the background;
+// a failure leaves the open log.
 #pragma once
 
 #include <QObject>
@@ -9,6 +10,8 @@
 #include "core/logio/LogReader.h"
 #include "core/logio/TableLog.h"
 #include "core/mission/Mission.h"
+#include "core/plan/Plan.h"
+#include "core/review/Health.h"
 #include "core/review/PlannedFlown.h"
 
 namespace anhinga {
@@ -30,18 +33,29 @@ class ReviewSession : public QObject {
     const std::optional<PlannedFlown>& comparison() const { return comparison_; }
     QString notCompared() const { return not_compared_; }
 
+    /// The health report of the log or of one session of it (-1: all), judged by this plan where there is one. Large
+    /// logs wait until they are asked for: `even_large`.
+    void diagnoseLog(int session, std::shared_ptr<const Plan> plan, bool even_large = false);
+    bool diagnosing() const { return diagnosing_; }
+    /// It would take long: nothing was done.
+    bool waitsForDiagnosis() const { return waits_; }
+    const std::vector<Answer>& health() const { return health_; }
+
   signals:
     void logChanged();
     void failed(const QString& why);
+    void healthChanged();
 
   private:
     void openWith(const QString& path, std::function<Result<LogPtr>()> read);
     LogPtr log_;
     QString path_;
-    bool opening_ = false;
+    bool opening_ = false, diagnosing_ = false, waits_ = false;
     std::optional<PlannedFlown> comparison_;
     QString not_compared_;
-    std::jthread opener_;
+    std::vector<Answer> health_;
+    unsigned diagnosis_ = 0;  // number of the last one begun
+    std::jthread opener_, diagnoser_;
 };
 
 }  // namespace anhinga

@@ -2,116 +2,265 @@
 
 #include <QtWidgets>
 
+#include "app/debrief/FormulaDialog.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 
 namespace anhinga {
 
+namespace {
+constexpr int kNameRole = Qt::UserRole;
+const QString kFavourites = "Favourites", kFormulas = "Formulas";
+}  // namespace
+
 ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* parent)
     : QWidget(parent), review_(review), band_(band) {
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(14, 10, 10, 10);
+    column->setContentsMargins(14, 10, 10, 6);
+    column->setSpacing(5);
     title_ = new QLabel;
     title_->setWordWrap(true);
     title_->setObjectName("log title");
     column->addWidget(title_);
+    sessions_ = new QComboBox;
+    sessions_->setObjectName("sessions");
+    sessions_->setToolTip("Flights in this log");
+    column->addWidget(sessions_);
     auto* grid = new QGridLayout;
-    auto* open = new QPushButton("Open log …");
-    auto* book = new QPushButton("Logbook …");
-    book->setObjectName("open logbook");
-    book->setToolTip("Every flight that was opened, fetched or recorded here (Ctrl+B)");
-    auto* save = new QPushButton("Export …");
-    auto* report = new QPushButton("Report …");
-    report->setObjectName("report");
-    report->setToolTip("This flight as a page to keep or print (Ctrl+P)");
-    grid->addWidget(open, 0, 0);
-    grid->addWidget(book, 0, 1);
-    grid->addWidget(save, 1, 0);
-    grid->addWidget(report, 1, 1);
-    auto* spectrum = new QPushButton("Spectrum …");
-    spectrum->setObjectName("spectrum");
-    spectrum->setToolTip("What repeats in a channel: propellers, frame, control (Ctrl+Shift+U)");
-    connect(spectrum, &QPushButton::clicked, this, &ChannelPanel::spectrumWanted);
-    grid->addWidget(spectrum, 2, 0, 1, 2);
-    columns_ = new QPushButton("Columns …");
-    columns_->setObjectName("table columns button");
-    columns_->setToolTip("What the columns of this table are");
-    connect(columns_, &QPushButton::clicked, this, &ChannelPanel::columnsWanted);
-    grid->addWidget(columns_, 3, 0, 1, 2);
+    grid->setSpacing(5);
+    int place = 0;
+    const auto button = [&](const char* name, const char* object, const char* tip, auto signal) {
+        auto* b = new QPushButton(name);
+        b->setObjectName(object);
+        b->setToolTip(tip);
+        connect(b, &QPushButton::clicked, this, signal);
+        grid->addWidget(b, place / 3, place % 3);
+        ++place;
+        return b;
+    };
+    button("Open …", "open log", "A log of any kind this program reads", &ChannelPanel::openWanted);
+    button("Logbook", "open logbook", "Every flight that was opened, fetched or recorded here (Ctrl+B)",
+           &ChannelPanel::logbookWanted);
+    button("Export …", "export log", "Track, channels or photo positions in an open format",
+           &ChannelPanel::exportWanted);
+    button("Report", "report", "This flight as a page to keep or print (Ctrl+P)", &ChannelPanel::reportWanted);
+    button("Spectrum", "spectrum", "What repeats in a channel: propellers, frame, control (Ctrl+Shift+U)",
+           &ChannelPanel::spectrumWanted);
+    button("Compare", "compare flights", "Another flight beside this one (Ctrl+Shift+B)", &ChannelPanel::compareWanted);
+    button("Relation", "relation", "One channel against another; how often a value comes",
+           &ChannelPanel::relationWanted);
+    button("Contents", "log contents", "Parameters and missions in this log", &ChannelPanel::parametersWanted);
+    button("Presence", "presence", "Was it in a place, when, and how near?", &ChannelPanel::presenceWanted);
+    for (int i = 0; i < 3; ++i) grid->setColumnStretch(i, 1);
+    columns_ =
+        button("Columns …", "table columns button", "What the columns of this table are", &ChannelPanel::columnsWanted);
     column->addLayout(grid);
-    connect(book, &QPushButton::clicked, this, &ChannelPanel::logbookWanted);
-    connect(report, &QPushButton::clicked, this, &ChannelPanel::reportWanted);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(5);
+    presets_ = new QToolButton;
+    presets_->setObjectName("presets");
+    presets_->setText("Presets");
+    presets_->setToolTip("Traces that belong together");
+    presets_->setPopupMode(QToolButton::InstantPopup);
+    presets_->setToolButtonStyle(Qt::ToolButtonTextOnly);
+    auto* menu = new QMenu(presets_);
+    menu->setObjectName("presets menu");
+    for (const QString& name : TraceModel::presets())
+        menu->addAction(name, this, [this, name] { band_->model().usePreset(name); });
+    connect(menu, &QMenu::aboutToShow, this, [this, menu] {
+        for (QAction* a : menu->actions()) a->setEnabled(band_->model().hasPreset(a->text()));
+    });
+    presets_->setMenu(menu);
+    auto* formula = new QPushButton("+ formula");
+    formula->setObjectName("new formula");
+    formula->setToolTip("A channel made of others");
+    connect(formula, &QPushButton::clicked, this, [this] { editFormula({}); });
     search_ = new QLineEdit;
     search_->setPlaceholderText("search channels");
     search_->setClearButtonEnabled(true);
     search_->setObjectName("channel search");
+    row->addWidget(presets_);
+    row->addWidget(formula);
+    row->addStretch(1);
+    column->addLayout(row);
     column->addWidget(search_);
-    list_ = new QListWidget;
-    list_->setObjectName("channels");
-    list_->setToolTip("Click: left axis, Shift+click: right axis, again: remove");
-    column->addWidget(list_, 1);
-    connect(open, &QPushButton::clicked, this, &ChannelPanel::openWanted);
-    connect(save, &QPushButton::clicked, this, &ChannelPanel::exportWanted);
+    tree_ = new QTreeWidget;
+    tree_->setObjectName("channels");
+    tree_->setHeaderHidden(true);
+    tree_->setColumnCount(2);
+    tree_->header()->setStretchLastSection(false);
+    tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    tree_->header()->setSectionResizeMode(1, QHeaderView::Fixed);
+    tree_->header()->resizeSection(1, 24);
+    tree_->setIndentation(12);
+    tree_->setUniformRowHeights(true);
+    tree_->setContextMenuPolicy(Qt::CustomContextMenu);
+    tree_->setToolTip(
+        "Click: left axis, Shift+click: right axis, Ctrl+click: a plot of its own; again: remove. "
+        "The mark at the right makes a favourite");
+    column->addWidget(tree_, 1);
     connect(search_, &QLineEdit::textChanged, this, &ChannelPanel::fill);
-    connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) {
-        auto traces = band_->traces();
-        const std::string name = item->data(Qt::UserRole).toString().toStdString();
-        const auto at =
-            std::find_if(traces.begin(), traces.end(), [&](const TraceBand::Trace& t) { return t.name == name; });
-        if (at != traces.end())
-            traces.erase(at);
+    connect(tree_, &QTreeWidget::itemClicked, this, &ChannelPanel::clicked);
+    connect(tree_, &QTreeWidget::customContextMenuRequested, this, &ChannelPanel::menuAt);
+    const auto remember = [this](QTreeWidgetItem* item, bool open) {
+        if (filling_ || item->data(0, kNameRole).isValid()) return;
+        if (open)
+            open_groups_.insert(item->text(0));
         else
-            traces.push_back({name, (QApplication::keyboardModifiers() & Qt::ShiftModifier) != 0});
-        band_->setTraces(traces);
-        fill();
-    });
+            open_groups_.erase(item->text(0));
+    };
+    connect(tree_, &QTreeWidget::itemExpanded, this, [remember](QTreeWidgetItem* i) { remember(i, true); });
+    connect(tree_, &QTreeWidget::itemCollapsed, this, [remember](QTreeWidgetItem* i) { remember(i, false); });
+    connect(sessions_, &QComboBox::activated, this,
+            [this](int i) { band_->model().setSession(sessions_->itemData(i).toInt()); });
+    connect(&band_->model(), &TraceModel::tracesChanged, this, &ChannelPanel::fill);
+    connect(&band_->model(), &TraceModel::channelsChanged, this, &ChannelPanel::fill);
+    open_groups_ = {"position", "velocity", "battery", kFavourites, kFormulas};
     refresh();
 }
 
 void ChannelPanel::refresh() {
     columns_->setVisible(review_->log() && review_->log()->format == "table");
+    for (const char* name :
+         {"export log", "report", "spectrum", "compare flights", "relation", "log contents", "presence"})
+        if (auto* b = findChild<QPushButton*>(name)) b->setEnabled(review_->log() != nullptr);
     if (const LogPtr log = review_->log()) {
         QString text =
             QString("<b>%1</b><br>%2")
                 .arg(QFileInfo(review_->path()).fileName().toHtmlEscaped(), QString::fromStdString(log->format));
-        for (const LogSession& s : log->sessions)
-            text += inUnits(QString("<br>%1 · %2 · top %3 m home")
-                                .arg(QString::fromStdString(durationText(s.to_s - s.from_s)),
-                                     QString::fromStdString(distanceText(s.distance_m)))
-                                .arg(s.max_height_home_m, 0, 'f', 0),
-                            UnitKind::distance);
+        if (!log->vehicle.empty()) text += " · " + QString::fromStdString(log->vehicle).toHtmlEscaped();
+        if (log->start_unix_s > 0)
+            text += " · " + QString::fromStdString(isoUtc(log->start_unix_s)).left(16).replace('T', ' ');
         if (log->damaged_bytes > 0) text += QString("<br>%1 damaged bytes passed over").arg(log->damaged_bytes);
         title_->setText(text);
     } else {
         title_->setText("<b>No log open</b><br>Open a recording, or fly one in Field");
     }
+    fillSessions();
     fill();
 }
 
-void ChannelPanel::fill() {
-    const int scroll = list_->verticalScrollBar()->value();
-    list_->clear();
+void ChannelPanel::fillSessions() {
+    sessions_->clear();
     const LogPtr log = review_->log();
+    sessions_->setVisible(log != nullptr && !log->sessions.empty());
     if (!log) return;
-    const QString wanted = search_->text().trimmed();
-    for (const ChannelInfo& c : log->list()) {
-        const QString name = QString::fromStdString(c.name);
-        if (!wanted.isEmpty() && !name.contains(wanted, Qt::CaseInsensitive)) continue;
-        auto* item = new QListWidgetItem(name + (c.unit.empty() ? "" : "  " + QString::fromStdString(c.unit)));
-        item->setData(Qt::UserRole, name);
-        for (std::size_t i = 0; i < band_->traces().size(); ++i)
-            if (band_->traces()[i].name == c.name) {
-                QPixmap chip(14, 14);
-                chip.fill(band_->colourOf(i));
-                item->setIcon(QIcon(chip));
-                item->setText(item->text() + (band_->traces()[i].right ? "  → right" : ""));
-                QFont bold = item->font();
-                bold.setBold(true);
-                item->setFont(bold);
-            }
-        list_->addItem(item);
+    const auto words = [](const LogSession& s) {
+        return inUnits(QString("%1 · %2 · top %3 m home")
+                           .arg(QString::fromStdString(durationText(s.to_s - s.from_s)),
+                                QString::fromStdString(distanceText(s.distance_m)))
+                           .arg(s.max_height_home_m, 0, 'f', 0),
+                       UnitKind::distance);
+    };
+    const std::size_t n = log->sessions.size();
+    if (n != 1) sessions_->addItem(QString("All %1 flights").arg(n), -1);
+    for (std::size_t i = 0; i < n; ++i)
+        sessions_->addItem((n > 1 ? QString("%1 of %2: ").arg(i + 1).arg(n) : QString()) + words(log->sessions[i]),
+                           n > 1 ? static_cast<int>(i) : -1);
+    sessions_->setCurrentIndex(std::max(0, sessions_->findData(band_->model().session())));
+}
+
+void ChannelPanel::clicked(QTreeWidgetItem* item, int column) {
+    const QVariant name = item->data(0, kNameRole);
+    if (!name.isValid()) return item->setExpanded(!item->isExpanded());
+    TraceModel& model = band_->model();
+    if (column == 1) return model.setFavourite(name.toString(), !model.favourites().contains(name.toString()));
+    const auto keys = QApplication::keyboardModifiers();
+    const bool own_plot = (keys & Qt::ControlModifier) != 0;
+    model.toggle(name.toString().toStdString(), (keys & Qt::ShiftModifier) != 0,
+                 own_plot ? std::min(model.plots(), TraceModel::kMostPlots - 1) : 0);
+}
+
+void ChannelPanel::menuAt(const QPoint& at) {
+    QTreeWidgetItem* item = tree_->itemAt(at);
+    if (item == nullptr || !item->data(0, kNameRole).isValid()) return;
+    const QString name = item->data(0, kNameRole).toString();
+    TraceModel& model = band_->model();
+    QMenu menu(this);
+    const auto draw = [&](const QString& text, bool right, int plot) {
+        menu.addAction(text, this, [&model, name, right, plot] { model.toggle(name.toStdString(), right, plot); });
+    };
+    const bool drawn = std::any_of(model.traces().begin(), model.traces().end(),
+                                   [&](const Trace& t) { return t.name == name.toStdString(); });
+    if (drawn) {
+        draw("Remove", false, 0);
+    } else {
+        draw("Left axis", false, 0);
+        draw("Right axis\tShift+click", true, 0);
+        draw("A plot of its own\tCtrl+click", false, std::min(model.plots(), TraceModel::kMostPlots - 1));
     }
-    list_->verticalScrollBar()->setValue(scroll);
+    const bool favourite = model.favourites().contains(name);
+    menu.addAction(favourite ? "No favourite any more" : "Favourite", this,
+                   [&model, name, favourite] { model.setFavourite(name, !favourite); });
+    menu.addAction("Colour the track by it", this, [this, name] { emit colourTrackWanted(name); });
+    if (std::any_of(model.formulas().begin(), model.formulas().end(),
+                    [&](const FormulaChannel& f) { return f.name == name; })) {
+        menu.addSeparator();
+        menu.addAction("Edit formula …", this, [this, name] { editFormula(name); });
+        menu.addAction("Remove formula", this, [&model, name] { model.removeFormula(name); });
+    }
+    menu.exec(tree_->viewport()->mapToGlobal(at));
+}
+
+void ChannelPanel::editFormula(const QString& name) {
+    FormulaDialog dialog(&band_->model(), name, this);
+    dialog.exec();
+}
+
+void ChannelPanel::fill() {
+    const int scroll = tree_->verticalScrollBar()->value();
+    filling_ = true;
+    tree_->clear();
+    const LogPtr log = review_->log();
+    if (!log) {
+        filling_ = false;
+        return;
+    }
+    const TraceModel& model = band_->model();
+    const QString wanted = search_->text().trimmed();
+    std::map<QString, QTreeWidgetItem*> groups;
+    const QStringList favourites = model.favourites();
+    const auto add = [&](const QString& group, const QString& name, const QString& unit, std::size_t count) {
+        if (!wanted.isEmpty() && !name.contains(wanted, Qt::CaseInsensitive)) return;
+        QTreeWidgetItem*& parent = groups[group];
+        if (parent == nullptr) {
+            parent = new QTreeWidgetItem(tree_, {group});
+            parent->setFirstColumnSpanned(true);
+            QFont bold = parent->font(0);
+            bold.setBold(true);
+            parent->setFont(0, bold);
+        }
+        const QString own = group != kFavourites && name.startsWith(group + ".") ? name.mid(group.size() + 1) : name;
+        auto* item = new QTreeWidgetItem(
+            parent, {own + (unit.isEmpty() ? "" : "  " + unit), favourites.contains(name) ? "★" : "☆"});
+        item->setData(0, kNameRole, name);
+        item->setToolTip(0, QString("%1\n%2 values").arg(name).arg(count));
+        item->setToolTip(1, "Favourite");
+        for (std::size_t i = 0; i < model.traces().size(); ++i) {
+            const Trace& t = model.traces()[i];
+            if (t.name != name.toStdString()) continue;
+            QPixmap chip(14, 14);
+            chip.fill(band_->colourOf(i));
+            item->setIcon(0, QIcon(chip));
+            item->setText(0, item->text(0) + (model.plots() > 1 ? QString("  plot %1").arg(t.plot + 1) : QString()) +
+                                 (t.right ? "  → right" : ""));
+            QFont bold = item->font(0);
+            bold.setBold(true);
+            item->setFont(0, bold);
+        }
+    };
+    for (const FormulaChannel& f : model.formulas()) add(kFormulas, f.name, "", 0);
+    const auto all = log->list();
+    for (const ChannelInfo& c : all)
+        if (favourites.contains(QString::fromStdString(c.name)))
+            add(kFavourites, QString::fromStdString(c.name), QString::fromStdString(c.unit), c.count);
+    for (const ChannelInfo& c : all) {
+        const QString name = QString::fromStdString(c.name);
+        add(name.left(std::max<qsizetype>(0, name.indexOf('.'))), name, QString::fromStdString(c.unit), c.count);
+    }
+    for (auto& [name, item] : groups) item->setExpanded(!wanted.isEmpty() || open_groups_.contains(name));
+    tree_->verticalScrollBar()->setValue(scroll);
+    filling_ = false;
 }
 
 ComparisonPanel::ComparisonPanel(ReviewSession* review, PlanSession* plan, QWidget* parent)

@@ -2,19 +2,26 @@
 #pragma once
 
 #include <QWidget>
+#include <set>
 
 #include "app/debrief/TraceBand.h"
 #include "app/rehearse/RehearsePanel.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
 
+class QComboBox;
 class QLabel;
 class QLineEdit;
 class QListWidget;
+class QPushButton;
+class QToolButton;
+class QTreeWidget;
+class QTreeWidgetItem;
 
 namespace anhinga {
 
-/// Left: the log and its channels.
+/// Left: the log, its flights, and its channels as a tree. A click draws a channel on the left axis, with Shift on the
+/// right one, with Ctrl on a plot of its own; again takes it away.
 class ChannelPanel : public QWidget {
     Q_OBJECT
   public:
@@ -29,15 +36,28 @@ class ChannelPanel : public QWidget {
     void spectrumWanted();
     /// What the columns of the open table are.
     void columnsWanted();
+    void compareWanted();
+    void parametersWanted();
+    void presenceWanted();
+    void relationWanted();
+    void colourTrackWanted(const QString& channel);
 
   private:
     void fill();
+    void fillSessions();
+    void clicked(QTreeWidgetItem* item, int column);
+    void menuAt(const QPoint& at);
+    void editFormula(const QString& name);
     ReviewSession* review_;
     TraceBand* band_;
     QLabel* title_;
     QPushButton* columns_;
+    QComboBox* sessions_;
+    QToolButton* presets_;
     QLineEdit* search_;
-    QListWidget* list_;
+    QTreeWidget* tree_;
+    std::set<QString> open_groups_;
+    bool filling_ = false;
 };
 
 /// Right: planned against flown, events.

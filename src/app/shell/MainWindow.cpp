@@ -35,9 +35,15 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     rehearse_band_ = new TimeBand;
     field_band_ = new TimeBand;
     field_band_->setObjectName("field band");
-    traces_ = new TraceBand;
+    traces_ = new TraceBand(&trace_model_);
     channels_ = new ChannelPanel(&review_, traces_);
     comparison_ = new ComparisonPanel(&review_, &plan_);
+    health_ = new HealthPanel(&review_);
+    debrief_tabs_ = new QTabWidget;
+    debrief_tabs_->setObjectName("debrief tabs");
+    debrief_tabs_->setDocumentMode(true);
+    debrief_tabs_->addTab(health_, "Health report");
+    debrief_tabs_->addTab(comparison_, "Plan and events");
     figures_ = new FiguresView;
     figures_->setObjectName("figures");
 
@@ -58,7 +64,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     scroll->setWidget(rehearse_);
     right_->addWidget(scroll);
     right_->addWidget(field_);
-    right_->addWidget(comparison_);
+    right_->addWidget(debrief_tabs_);
     band_ = new QStackedWidget;
     for (QWidget* w : {static_cast<QWidget*>(profile_), static_cast<QWidget*>(rehearse_band_),
                        static_cast<QWidget*>(field_band_), static_cast<QWidget*>(traces_)})
@@ -111,6 +117,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     makeTools();
     makeLayers();
     makeField();
+    replay_ = new ReplayBar(&trace_model_, views_);
     message_ = new QLabel(views_);
     message_->setWordWrap(true);
     message_->hide();
@@ -126,7 +133,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
         if (!problem.isEmpty()) showMessage(problem);
     });
     setNight(QSettings().value("theme/night", false).toBool());
-    traces_->setTraces({{"position.height_home_m"}, {"velocity.ground_mps"}, {"battery.left_percent", true}});
+    setUsualTraces();
     setWorkspace(Workspace::draft);
     rebuildRecent();
 }
@@ -156,6 +163,11 @@ void MainWindow::makeActions() {
     addAct("start", "Plans and templates", QKeySequence("Ctrl+Home"), [this] { showStart(); });
     addAct("keep template", "Keep plan as template", QKeySequence("Ctrl+Alt+S"), [this] { keepTemplate(); });
     addAct("logbook", "Logbook", QKeySequence("Ctrl+B"), [this] { showLogbook(); });
+    addAct("compare flights", "Compare the flight with another", QKeySequence("Ctrl+Shift+B"),
+           [this] { showFlights(); });
+    addAct("relation", "One channel against another", QKeySequence("Ctrl+Shift+R"), [this] { showRelation(); });
+    addAct("log contents", "Parameters and missions in the log", {}, [this] { showContents(); });
+    addAct("presence", "Presence: was it in a place?", QKeySequence("Ctrl+Shift+P"), [this] { showPresence(); });
     addAct("spectrum", "Spectrum of a channel", QKeySequence("Ctrl+Shift+U"), [this] { showSpectrum(); });
     addAct("report", "Flight report …", QKeySequence("Ctrl+P"), [this] { reportDialog(); });
     addAct("settings", "Settings", QKeySequence("Ctrl+,"), [this] { showSettings(); });
@@ -224,9 +236,10 @@ void MainWindow::makeActions() {
     addAct("play", "Play or pause (in the Field: the aircraft)", QKeySequence(Qt::Key_Space), [this] {
         if (workspace_ == Workspace::rehearse) rehearse_->togglePlay();
         if (workspace_ == Workspace::field) pauseOrResume();
+        if (workspace_ == Workspace::debrief) replay_->togglePlay();
     });
-    addAct("next item", "Play head to next item", QKeySequence("."), [this] { rehearse_->step(1); });
-    addAct("previous item", "Play head to previous item", QKeySequence(","), [this] { rehearse_->step(-1); });
+    addAct("next item", "Play head to next item", QKeySequence("."), [this] { stepPlayHead(1); });
+    addAct("previous item", "Play head to previous item", QKeySequence(","), [this] { stepPlayHead(-1); });
     addAct("connect", "Connect or disconnect", QKeySequence("Ctrl+L"), [this] { field_->toggleConnection(); });
     addAct("hand over", "Hand over to aircraft", QKeySequence("Ctrl+Return"), [this] {
         setWorkspace(Workspace::field);
@@ -435,13 +448,7 @@ void MainWindow::connectAll() {
     connectField();
     connect(&review_, &ReviewSession::logChanged, this, &MainWindow::logOpened);
     connect(&review_, &ReviewSession::failed, this, &MainWindow::showMessage);
-    connect(traces_, &TraceBand::cursorMoved, this, [this] { refreshOverlay(); });
-    connect(channels_, &ChannelPanel::openWanted, this, &MainWindow::openDialog);
-    connect(channels_, &ChannelPanel::exportWanted, this, &MainWindow::exportLog);
-    connect(comparison_, &ComparisonPanel::goTo, this, [this](double t) {
-        traces_->setCursor(t);
-        refreshOverlay();
-    });
+    connectDebrief();
 }
 
 void MainWindow::cursorFromMap(std::optional<GeoPoint> place) {
@@ -516,6 +523,8 @@ void MainWindow::setWorkspace(Workspace w) {
     map_->setCursorPlace(std::nullopt);
     tools_->setVisible(w == Workspace::draft);
     strip_->setVisible(w == Workspace::field);
+    replay_->setVisible(w == Workspace::debrief);
+    if (w != Workspace::debrief) replay_->stop();
     const int left = w == Workspace::field ? 340 : 272;
     if (figures_stack_->currentIndex() != (w == Workspace::field ? 1 : 0)) {
         figures_stack_->setCurrentIndex(w == Workspace::field ? 1 : 0);
@@ -548,6 +557,8 @@ void MainWindow::setNight(bool night) {
                          static_cast<BandFrame*>(field_band_)})
         b->setTheme(theme_);
     traces_->setTheme(theme_);
+    health_->setTheme(theme_);
+    themeDebriefDialogs();
     layers_->setTheme(theme_);
     start_->setTheme(theme_);
     settings_->setNight(night);
@@ -582,8 +593,7 @@ void MainWindow::refreshTop() {
                                     .arg(flown->energy_left_percent, 0, 'f', 0)
                               : QString("not possible yet")));
     steps_[2]->setText("Field\n" + field_session_.sealLine());
-    steps_[3]->setText("Debrief\n" +
-                       (review_.log() ? QFileInfo(review_.path()).fileName().left(24) : QString("no log open")));
+    steps_[3]->setText("Debrief\n" + debriefLine());
     findings_button_->setText(count);
     const bool stop = !d.findings.empty() && d.findings.front().severity == Severity::stop;
     const QColor c = stop ? theme_.vermilion : d.findings.empty() ? theme_.reed : theme_.marigold;
@@ -622,21 +632,7 @@ void MainWindow::refreshFigures() {
              {"Plan on aircraft", field_session_.sealLine()}});
         return;
     }
-    if (workspace_ == Workspace::debrief) {
-        const LogPtr log = review_.log();
-        if (!log) return figures_->setFigures("–", "No log open", {});
-        double distance = 0, top = 0;
-        for (const LogSession& s : log->sessions) {
-            distance += s.distance_m;
-            top = std::max(top, s.max_height_home_m);
-        }
-        figures_->setFigures(time(log->duration_s()), "Length of the log",
-                             {{"Distance", QString::fromStdString(distanceText(distance))},
-                              {"Top", QString("%1 m home").arg(top, 0, 'f', 0)},
-                              {"Flights in it", QString::number(log->sessions.size())},
-                              {"Channels", QString::number(log->list().size())}});
-        return;
-    }
+    if (workspace_ == Workspace::debrief) return refreshDebriefFigures();
     const PlanView& view = workspace_ == Workspace::draft ? d.view : plan_.flownView();
     const Clearance& c = view.clearance;
     QString where;
@@ -722,9 +718,12 @@ void MainWindow::logOpened() {
     const Derived& d = *plan_.derived();
     if (const auto& mission = plan_.flownView().mission)
         review_.compareWith(mission->items, homeAmsl(*d.plan, d.terrain.get()));
-    traces_->setLog(review_.log());
+    trace_model_.setLog(review_.log());
+    replay_->stop();
+    replay_->refresh();
     channels_->refresh();
     comparison_->refresh();
+    review_.diagnoseLog(-1, judgingPlan());
     setWorkspace(Workspace::debrief);
 }
 
@@ -751,6 +750,10 @@ void MainWindow::placeOverlays() {
         layers_->setFixedWidth(296);
         layers_->setFixedHeight(std::min(map_->height() - 20, layers_->sizeHint().height()));
         layers_->move(map_->width() - layers_->width() - 10, 10);
+    }
+    if (replay_ != nullptr) {
+        replay_->adjustSize();
+        replay_->move(std::max(4, (views_->width() - replay_->width()) / 2), views_->height() - replay_->height() - 30);
     }
     if (strip_ != nullptr) {
         strip_->setFixedWidth(std::max(300, views_->width() - 20));

@@ -5,8 +5,14 @@
 #include <QTimer>
 
 #include "app/band/Band.h"
+#include "app/debrief/ContentsDialog.h"
 #include "app/debrief/DebriefPanel.h"
+#include "app/debrief/FlightsDialog.h"
+#include "app/debrief/HealthPanel.h"
 #include "app/debrief/LogbookPage.h"
+#include "app/debrief/PresenceDialog.h"
+#include "app/debrief/RelationDialog.h"
+#include "app/debrief/ReplayBar.h"
 #include "app/debrief/SpectrumDialog.h"
 #include "app/draft/FindingsPanel.h"
 #include "app/draft/Inspector.h"
@@ -28,6 +34,7 @@ class QLabel;
 class QPushButton;
 class QSplitter;
 class QStackedWidget;
+class QTabWidget;
 
 namespace anhinga {
 
@@ -64,6 +71,7 @@ class MainWindow : public QMainWindow {
     LinkSession& link() { return link_; }
     FieldSession& field() { return field_session_; }
     ReviewSession& review() { return review_; }
+    TraceModel& traceModel() { return trace_model_; }
     LogbookSession& logbook() { return logbook_; }
     MapView& map() { return *map_; }
     /// Null where there is no OpenGL: the reason stands in its place.
@@ -102,6 +110,21 @@ class MainWindow : public QMainWindow {
     void showPage(QWidget* page);
     void showLogbook();
     void connectLogbook();
+    // MainWindowDebrief.cpp
+    void connectDebrief();
+    void setUsualTraces();
+    std::shared_ptr<const Plan> judgingPlan() const;
+    void showMoment(double t_s);
+    void showEvidence(const Answer& answer);
+    QString debriefLine() const;
+    void refreshDebriefFigures();
+    void stepPlayHead(int direction);
+    void showRelation();
+    void showFlights();
+    void showContents();
+    void openLoggedMission(int number);
+    void showPresence();
+    void themeDebriefDialogs();
     void reportDialog();
     void showSpectrum();
     void fromTemplate(Plan plan);
@@ -146,6 +169,7 @@ class MainWindow : public QMainWindow {
     LinkSession link_;
     FieldSession field_session_{&plan_, &link_};
     ReviewSession review_;
+    TraceModel trace_model_;
     LogbookSession logbook_;
     Theme theme_ = Theme::light();
     Workspace workspace_ = Workspace::draft;
@@ -193,6 +217,24 @@ class MainWindow : public QMainWindow {
     Sounds sounds_;
     ChannelPanel* channels_ = nullptr;
     ComparisonPanel* comparison_ = nullptr;
+    HealthPanel* health_ = nullptr;
+    QTabWidget* debrief_tabs_ = nullptr;
+    ReplayBar* replay_ = nullptr;
+    RelationDialog* relation_ = nullptr;
+    FlightsDialog* flights_ = nullptr;
+    ContentsDialog* contents_ = nullptr;
+    PresenceDialog* presence_ = nullptr;
+    /// The flown track as the map draws it; made anew when what it shows changes.
+    struct ReviewedTrack {
+        LogPtr log;
+        QString by;
+        bool night = false;
+        int session = -1;
+        std::vector<GeoPoint> places;
+        TrackColours colours;
+        std::vector<GeoPoint> photos;
+    } reviewed_;
+    const ReviewedTrack& reviewedTrack();
     ProfileBand* profile_ = nullptr;
     TimeBand *rehearse_band_ = nullptr, *field_band_ = nullptr;
     TraceBand* traces_ = nullptr;

@@ -151,21 +151,6 @@ void MainWindow::exportPlan() {
                                        : "Exported to " + path);
 }
 
-void MainWindow::exportLog() {
-    const LogPtr log = review_.log();
-    if (!log) return showMessage("No log is open");
-    const QString path = QFileDialog::getSaveFileName(this, "Export log", QString(),
-                                                      "KML (*.kml);;GPX (*.gpx);;CSV (*.csv);;ULog (*.ulg)");
-    if (path.isEmpty()) return;
-    const std::string to = extensionOf(path.toStdString()), title = QFileInfo(review_.path()).fileName().toStdString();
-    const std::string content = to == ".gpx"   ? logGpx(*log, title)
-                                : to == ".csv" ? logCsv(*log)
-                                : to == ".ulg" ? writeUlog(*log)
-                                               : logKml(*log, title);
-    const auto ok = writeFileAtomic(path.toStdString(), content);
-    showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
-}
-
 void MainWindow::remember(const QString& path) {
     QStringList list = QSettings().value("files/recent").toStringList();
     list.removeAll(QFileInfo(path).absoluteFilePath());

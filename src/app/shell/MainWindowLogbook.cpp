@@ -53,7 +53,8 @@ void MainWindow::showSpectrum() {
         spectrum_->setTheme(theme_);
     }
     // What is drawn last is what is looked at.
-    spectrum_->present(review_.log(), traces_->traces().empty() ? std::string() : traces_->traces().back().name);
+    spectrum_->present(review_.log(),
+                       trace_model_.traces().empty() ? std::string() : trace_model_.traces().back().name);
 }
 
 void MainWindow::reportDialog() {
@@ -73,6 +74,7 @@ void MainWindow::saveReport(const QString& path) {
     if (const auto digest = sha256OfFile(review_.path().toStdString())) in.sha256 = *digest;
     in.plan = plan_.plan().get();
     if (review_.comparison()) in.flown = &*review_.comparison();
+    in.health = review_.health();
     in.not_compared = review_.notCompared().toStdString();
     if (rehearsal) {
         in.planned_s = rehearsal->duration_s;

@@ -139,13 +139,50 @@ std::shared_ptr<const std::vector<TrackPoint>> MainWindow::trackInScene(const Lo
     return scene_track_;
 }
 
+const MainWindow::ReviewedTrack& MainWindow::reviewedTrack() {
+    const LogPtr log = review_.log();
+    const QString by = replay_->colourBy();
+    if (reviewed_.log == log && reviewed_.by == by && reviewed_.night == theme_.night &&
+        reviewed_.session == trace_model_.session())
+        return reviewed_;
+    reviewed_ = {log, by, theme_.night, trace_model_.session(), {}, {}, {}};
+    const Stretch part = trace_model_.whole();
+    const Channel* lat = log->find("position.lat_deg");
+    const Channel* lon = log->find("position.lon_deg");
+    const Channel* value = by.isEmpty() ? nullptr : trace_model_.channel(by.toStdString());
+    std::vector<QString> modes;
+    std::vector<double> values;
+    std::size_t next = 0;
+    QString mode = "before the first mode";
+    for (std::size_t i = 0; lat != nullptr && lon != nullptr && i < std::min(lat->value.size(), lon->value.size());
+         ++i) {
+        const double t = lat->t_s[i];
+        for (; next < log->modes.size() && log->modes[next].t_s <= t; ++next)
+            mode = QString::fromStdString(log->modes[next].name);
+        if (t < part.from_s || t > part.to_s) continue;
+        reviewed_.places.push_back({lat->value[i], lon->value[i]});
+        if (value != nullptr)
+            values.push_back(value->at(t).value_or(NAN));
+        else
+            modes.push_back(mode);
+    }
+    if (value != nullptr)
+        reviewed_.colours = coloursByValue(
+            values, by + (value->unit.empty() ? "" : "  " + QString::fromStdString(value->unit)), theme_);
+    else if (!log->modes.empty())
+        reviewed_.colours = coloursByMode(modes, theme_);
+    reviewed_.photos = photosOf(*log, part.to_s);
+    scene_track_of_.reset();
+    return reviewed_;
+}
+
 void MainWindow::headTo(GeoPoint place, double reach_m) {
     const auto rehearsal = plan_.flownRehearsal();
     if (workspace_ == Workspace::rehearse && rehearsal) {
         if (const auto t = timeNear(*rehearsal->log, place, reach_m)) rehearse_->setPlayHead(*t);
     } else if (workspace_ == Workspace::debrief && review_.log()) {
         if (const auto t = timeNear(*review_.log(), place, reach_m)) {
-            traces_->setCursor(*t);
+            trace_model_.setCursor(*t);
             refreshOverlay();
         }
     }
@@ -219,10 +256,12 @@ void MainWindow::refreshOverlay() {
         if (v.armed && v.mission_item) active = itemOf(*v.mission_item);
     } else if (workspace_ == Workspace::debrief && review_.log()) {
         o.plan_quiet = true;
-        o.track = trackOf(*review_.log(), INFINITY);
-        o.colours = trackColoursOf(*review_.log(), INFINITY, theme_);
-        o.photos = photosOf(*review_.log(), INFINITY);
+        const ReviewedTrack& track = reviewedTrack();
+        o.track = track.places;
+        o.colours = track.colours;
+        o.photos = track.photos;
         o.aircraft = aircraftAt(*review_.log(), traces_->cursor());
+        if (replay_->following() && o.aircraft && !deep) map_->keepInView(o.aircraft->place);
         if (deep) {
             s.aircraft = sceneAircraftAt(*review_.log(), traces_->cursor(), home_amsl, wing);
             s.track = trackInScene(review_.log(), home_amsl);

@@ -1,6 +1,11 @@
 #include "app/widgets/TrackColours.h"
 
 #include <algorithm>
+#include <cmath>
+
+#include "core/analysis/Series.h"
+
+#include <algorithm>
 
 namespace anhinga {
 
@@ -51,6 +56,42 @@ TrackColours coloursByMode(const std::vector<QString>& modes, const Theme& theme
                 at = out.classes.insert(out.classes.end(), {modeColour(mode, theme), mode});
         }
         out.of.push_back(static_cast<std::uint8_t>(at - out.classes.begin()));
+    }
+    return out;
+}
+
+TrackColours coloursByValue(const std::vector<double>& values, const QString& title, const Theme& theme) {
+    TrackColours out;
+    out.title = title;
+    const double low = percentile(values, 5), high = percentile(values, 95);
+    if (!std::isfinite(low)) return out;
+    constexpr int kClasses = 7;
+    const double step = high > low ? (high - low) / kClasses : 1;
+    const auto blend = [](const QColor& a, const QColor& b, double share) {
+        return QColor::fromRgbF(static_cast<float>(a.redF() + (b.redF() - a.redF()) * share),
+                                static_cast<float>(a.greenF() + (b.greenF() - a.greenF()) * share),
+                                static_cast<float>(a.blueF() + (b.blueF() - a.blueF()) * share));
+    };
+    const int digits = std::clamp(static_cast<int>(std::ceil(-std::log10(step))), 0, 6);
+    for (int i = 0; i < kClasses; ++i) {
+        const double share = static_cast<double>(i) / (kClasses - 1);
+        const QColor colour = share < 0.5 ? blend(theme.lagoon, theme.marigold, share * 2)
+                                          : blend(theme.marigold, theme.vermilion, share * 2 - 1);
+        const QString text = i == 0 ? QString("below %1").arg(low + step, 0, 'f', digits)
+                                    : QString("from %1").arg(low + step * i, 0, 'f', digits);
+        out.classes.push_back({colour, text});
+    }
+    bool missing = false;
+    for (const double v : values) {
+        missing |= !std::isfinite(v);
+        out.of.push_back(std::isfinite(v) ? static_cast<std::uint8_t>(std::clamp((v - low) / step, 0.0, kClasses - 1.0))
+                                          : static_cast<std::uint8_t>(kClasses));
+    }
+    if (missing) out.classes.push_back({theme.quiet, "no value"});
+    // The highest first, as on an upright scale.
+    if (!missing) {
+        std::reverse(out.classes.begin(), out.classes.end());
+        for (std::uint8_t& c : out.of) c = static_cast<std::uint8_t>(kClasses - 1 - c);
     }
     return out;
 }

@@ -29,4 +29,7 @@ QColor modeColour(const QString& mode, const Theme& theme);
 /// `modes`: the mode of each point, as a word.
 TrackColours coloursByMode(const std::vector<QString>& modes, const Theme& theme);
 
+/// Seven classes from the lowest to the highest twentieth of the values; one that is no number has a class of its own.
+TrackColours coloursByValue(const std::vector<double>& values, const QString& title, const Theme& theme);
+
 }  // namespace anhinga

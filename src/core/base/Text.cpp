@@ -32,6 +32,14 @@ std::string isoUtc(double unix_seconds) {
     return {text, n};
 }
 
+std::string isoUtcMillis(double unix_seconds) {
+    const double whole = std::floor(unix_seconds);
+    const auto ms = static_cast<int>(std::lround((unix_seconds - whole) * 1000));
+    std::string text = isoUtc(whole + (ms == 1000 ? 1 : 0));
+    if (ms % 1000 != 0) text.insert(text.size() - 1, fmt::format(".{:03}", ms));
+    return text;
+}
+
 std::optional<double> parseUtc(std::string_view text) {
     constexpr std::string_view kForm = "dddd-dd-ddTdd:dd:ddZ";
     if (text.size() != kForm.size()) return std::nullopt;

@@ -13,6 +13,8 @@ std::string distanceText(double metres);
 std::string durationText(double seconds);
 /// ISO 8601 in UTC with seconds: "2026-05-14T09:12:30Z".
 std::string isoUtc(double unix_seconds);
+/// The same with milliseconds where there are any: "2026-05-14T09:12:30.250Z".
+std::string isoUtcMillis(double unix_seconds);
 /// And back, as seconds since 1970; nothing for any other form.
 std::optional<double> parseUtc(std::string_view text);
 /// The whole text as a finite number, or nothing.

@@ -1,5 +1,6 @@
 #include "core/exchange/Export.h"
 
+#include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
 #include <pugixml.hpp>
@@ -10,6 +11,7 @@
 #include "core/exchange/Archive.h"
 #include "core/exchange/KmlFlight.h"
 #include "core/geo/Polygon.h"
+#include "core/logio/LogReader.h"
 
 namespace anhinga {
 
@@ -320,7 +322,7 @@ std::string logGpx(const FlightLog& log, const std::string& title) {
     for (const Sample& s : trackOf(log)) {
         pugi::xml_node point = gpxPoint(segment, "trkpt", s.place);
         if (s.amsl_m) child(point, "ele", fmt::format("{:.2f}", *s.amsl_m));
-        if (log.start_unix_s > 0) child(point, "time", isoUtc(log.start_unix_s + s.t_s));
+        if (log.start_unix_s > 0) child(point, "time", isoUtcMillis(log.start_unix_s + s.t_s));
     }
     return xmlText(doc);
 }
@@ -345,6 +347,128 @@ std::string logCsv(const FlightLog& log) {
         out += "\n";
     }
     return out;
+}
+
+std::string logGeoJson(const FlightLog& log, const std::string& title) {
+    using Json = nlohmann::ordered_json;
+    Json features = Json::array();
+    const auto position = [](const Sample& s) {
+        Json j = Json::array({s.place.lon_deg, s.place.lat_deg});
+        if (s.amsl_m) j.push_back(std::round(*s.amsl_m * 100) / 100);
+        return j;
+    };
+    Json line = Json::array(), times = Json::array();
+    std::string mode = "flight";
+    const auto flush = [&] {
+        if (line.size() > 1)
+            features.push_back(
+                {{"type", "Feature"},
+                 {"geometry", {{"type", "LineString"}, {"coordinates", line}}},
+                 {"properties",
+                  {{"name", mode}, {"log", title}, {"heights", "above mean sea level"}, {"t_s", times}}}});
+    };
+    std::size_t next = 0;
+    for (const Sample& s : trackOf(log)) {
+        while (next < log.modes.size() && log.modes[next].t_s <= s.t_s) {
+            flush();
+            // The lines of two modes meet.
+            if (line.size() > 1) {
+                line = Json::array({line.back()});
+                times = Json::array({times.back()});
+            }
+            mode = log.modes[next++].name;
+        }
+        line.push_back(position(s));
+        times.push_back(std::round(s.t_s * 1000) / 1000);
+    }
+    flush();
+    const auto track = trackOf(log);
+    int number = 0;
+    for (const LogEvent& e : log.events) {
+        if (e.kind != "photo" || track.empty()) continue;
+        auto at =
+            std::lower_bound(track.begin(), track.end(), e.t_s, [](const Sample& s, double t) { return s.t_s < t; });
+        if (at == track.end()) --at;
+        features.push_back({{"type", "Feature"},
+                            {"geometry", {{"type", "Point"}, {"coordinates", position(*at)}}},
+                            {"properties", {{"name", fmt::format("photo {}", ++number)}, {"t_s", e.t_s}}}});
+    }
+    return Json{{"type", "FeatureCollection"}, {"features", features}}.dump(1, ' ', false,
+                                                                            Json::error_handler_t::replace) +
+           "\n";
+}
+
+Result<std::string> logChannels(const FlightLog& log, const LogTable& table) {
+    std::vector<const Channel*> columns;
+    std::string out = "time_s";
+    std::vector<std::string> names = table.channels;
+    if (names.empty())
+        for (const ChannelInfo& c : log.list())
+            if (isCanonical(c.name)) names.push_back(c.name);
+    for (const std::string& name : names) {
+        const Channel* c = log.find(name);
+        if (c == nullptr) return fail("no channel \"{}\" in this log", name);
+        columns.push_back(c);
+        out += "," + csvText(c->unit.empty() ? c->name : c->name + " [" + c->unit + "]");
+    }
+    if (columns.empty()) return fail("this log has no channel to write");
+    out += "\n";
+    std::vector<double> times;
+    if (table.rate_hz > 0) {
+        constexpr std::size_t kMostRows = 50'000'000;
+        const double from = log.firstTime(), duration = log.duration_s();
+        if (duration * table.rate_hz > static_cast<double>(kMostRows))
+            return fail("{:.0f} rows a second over {:.0f} s are more than {} rows", table.rate_hz, duration, kMostRows);
+        const auto n = static_cast<std::size_t>(duration * table.rate_hz);
+        for (std::size_t i = 0; i <= n; ++i) times.push_back(from + static_cast<double>(i) / table.rate_hz);
+    } else {
+        times = columns.front()->t_s;
+    }
+    std::vector<std::size_t> next(columns.size(), 0);
+    for (const double t : times) {
+        out += fmt::format("{:.4f}", t);
+        for (std::size_t i = 0; i < columns.size(); ++i) {
+            const Channel& c = *columns[i];
+            while (next[i] < c.t_s.size() && c.t_s[next[i]] <= t + 1e-9) ++next[i];
+            const double v = next[i] > 0 ? c.value[next[i] - 1] : NAN;
+            out += std::isfinite(v) ? fmt::format(",{:.10g}", v) : ",";
+        }
+        out += "\n";
+    }
+    return out;
+}
+
+std::string photoTable(const FlightLog& log) {
+    std::string out =
+        "photo,utc,time_s,lat_deg,lon_deg,height_amsl_m,height_home_m,yaw_deg,pitch_deg,roll_deg,camera_pitch_deg\n";
+    const char* const names[] = {"position.lat_deg",       "position.lon_deg", "position.height_amsl_m",
+                                 "position.height_home_m", "attitude.yaw_deg", "attitude.pitch_deg",
+                                 "attitude.roll_deg",      "camera.pitch_deg"};
+    int number = 0;
+    for (const LogEvent& e : log.events) {
+        if (e.kind != "photo") continue;
+        out += fmt::format("{},{},{:.3f}", ++number, log.start_unix_s > 0 ? isoUtcMillis(log.start_unix_s + e.t_s) : "",
+                           e.t_s);
+        for (const char* name : names) {
+            const Channel* c = log.find(name);
+            const auto v = c != nullptr ? c->at(e.t_s) : std::nullopt;
+            const bool place = name[9] == 'l' && name[0] == 'p';
+            out += !v || !std::isfinite(*v) ? "," : place ? fmt::format(",{:.8f}", *v) : fmt::format(",{:.2f}", *v);
+        }
+        out += "\n";
+    }
+    return out;
+}
+
+Result<std::string> logExport(const FlightLog& log, const std::string& title, const std::string& file) {
+    const std::string to = extensionOf(file);
+    if (to == ".kml") return logKml(log, title);
+    if (to == ".kmz") return writeKmz(logKml(log, title));
+    if (to == ".gpx") return logGpx(log, title);
+    if (to == ".geojson") return logGeoJson(log, title);
+    if (to == ".csv") return logCsv(log);
+    if (to == ".ulg") return writeUlog(log);
+    return fail("{}: a log is exported as {}", file, kLogExports);
 }
 
 }  // namespace anhinga

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "core/base/Result.h"
 #include "core/flightlog/FlightLog.h"
@@ -35,9 +36,23 @@ std::string logGpx(const FlightLog& log, const std::string& title);
 /// One row a position sample, all canonical channels in columns (last value at that time, empty before the first).
 std::string logCsv(const FlightLog& log);
 
+/// A LineString a mode with heights AMSL, and a Point for each photo.
+std::string logGeoJson(const FlightLog& log, const std::string& title);
+/// What a table of a log holds, and how often.
+struct LogTable {
+    std::vector<std::string> channels;  // empty: all canonical ones
+    double rate_hz = 0;                 // 0: at the times of the first channel
+};
+/// Fails for a channel the log has not.
+Result<std::string> logChannels(const FlightLog& log, const LogTable& table);
+/// One row a photo: number, UTC where known, seconds, place, heights, attitude and the camera's pitch.
+std::string photoTable(const FlightLog& log);
+/// The format that the ending of `file` asks for.
+Result<std::string> logExport(const FlightLog& log, const std::string& title, const std::string& file);
+
 /// Known endings for each, for messages and file dialogs.
 constexpr const char* kPlanExports = ".kml .kmz .gpx .csv .geojson";
-constexpr const char* kLogExports = ".kml .gpx .csv .ulg";
+constexpr const char* kLogExports = ".kml .kmz .gpx .geojson .csv .ulg";
 /// Lower-case ending with its dot; empty when there is none.
 std::string extensionOf(const std::string& path);
 

@@ -41,14 +41,6 @@ std::vector<Moment> momentsOf(const FlightLog& log, std::size_t most, double lea
     return moments;
 }
 
-/// With milliseconds: samples are closer than a second.
-std::string whenText(double unix_s) {
-    const double whole = std::floor(unix_s);
-    std::string out = isoUtc(whole);
-    out.insert(out.size() - 1, fmt::format(".{:03}", static_cast<int>((unix_s - whole) * 1000)));
-    return out;
-}
-
 double valueAt(const FlightLog& log, const char* name, double t, double otherwise) {
     const Channel* c = log.find(name);
     return c != nullptr ? c->at(t).value_or(otherwise) : otherwise;
@@ -68,7 +60,7 @@ void addKmlTrack(pugi::xml_node folder, const FlightLog& log, std::size_t most) 
     text(track, "altitudeMode", "absolute");
     const double start = log.start_unix_s > 0 ? log.start_unix_s : kUndatedStart_unix_s;
     // All times, then all places, then all angles: the order the standard asks for.
-    for (const Moment& m : moments) text(track, "when", whenText(start + m.t_s));
+    for (const Moment& m : moments) text(track, "when", isoUtcMillis(start + m.t_s));
     for (const Moment& m : moments)
         text(track, "coord", fmt::format("{:.8f} {:.8f} {:.2f}", m.place.lon_deg, m.place.lat_deg, m.amsl_m));
     for (const Moment& m : moments)

@@ -41,6 +41,20 @@ struct LogSession {
     double distance_m = 0, max_height_home_m = 0, armed_s = 0;
 };
 
+/// An item of a mission as the standard numbers it: frame, command, parameters, place in degrees where it has one.
+struct LoggedItem {
+    int seq = 0, frame = 0, command = 0;
+    double param[4] = {0, 0, 0, 0};
+    double x = 0, y = 0, z = 0;  // latitude, longitude, height; else two more parameters and one
+    bool operator==(const LoggedItem&) const = default;
+};
+/// A mission that stands in a log, as far as it does: items may be missing.
+struct LoggedMission {
+    double t_s = 0;
+    std::size_t count = 0;  // said
+    std::vector<LoggedItem> items;
+};
+
 /// What is known of a channel without its values.
 struct ChannelInfo {
     std::string name, unit;
@@ -59,6 +73,7 @@ class FlightLog {
     std::map<std::string, std::size_t> message_counts;
     std::map<std::string, double> params;
     std::vector<int> missions;  // items in each mission that was sent, in order
+    std::vector<LoggedMission> mission_lists;
     std::size_t damaged_bytes = 0, damaged_records = 0;
 
     /// The channel of that name, made when it is not there yet. References stay valid.

@@ -40,7 +40,9 @@ class RecordingLog {
     void add(const Message& m, std::uint64_t stamp_us) {
         ++log_.message_counts[std::string(m.info->name)];
         if (m.is("MISSION_COUNT") && m.integer("mission_type") == 0 && m.system > 250)
-            log_.missions.push_back(static_cast<int>(m.integer("count")));
+            beginMission(static_cast<std::size_t>(m.integer("count")));
+        if ((m.is("MISSION_ITEM_INT") || m.is("MISSION_ITEM")) && m.integer("mission_type") == 0 && m.system > 250)
+            addMissionItem(m);
         if (m.is("PARAM_VALUE")) log_.params[m.text("param_id")] = m.number("param_value");
         if (vehicle_ == 0 && m.is("HEARTBEAT") && m.integer("type") != 6) {
             vehicle_ = m.system;
@@ -60,6 +62,35 @@ class RecordingLog {
     }
 
   private:
+    void beginMission(std::size_t count) {
+        // Asked for again before any item came: the same hand-over.
+        auto& lists = log_.mission_lists;
+        if (!lists.empty() && lists.back().items.empty() && lists.back().count == count) return;
+        log_.missions.push_back(static_cast<int>(count));
+        lists.push_back({t_, count, {}});
+    }
+    void addMissionItem(const Message& m) {
+        if (log_.mission_lists.empty()) return;
+        LoggedMission& list = log_.mission_lists.back();
+        const bool e7 = m.is("MISSION_ITEM_INT");
+        LoggedItem item;
+        item.seq = static_cast<int>(m.integer("seq"));
+        if (item.seq < 0 || static_cast<std::size_t>(item.seq) >= list.count) return;
+        item.frame = static_cast<int>(m.integer("frame"));
+        item.command = static_cast<int>(m.integer("command"));
+        const char* const params[] = {"param1", "param2", "param3", "param4"};
+        for (int i = 0; i < 4; ++i) item.param[i] = m.number(params[i]);
+        item.x = m.number("x") * (e7 ? 1e-7 : 1);
+        item.y = m.number("y") * (e7 ? 1e-7 : 1);
+        item.z = m.number("z");
+        // Sent twice on a poor link: one item.
+        for (LoggedItem& had : list.items)
+            if (had.seq == item.seq) {
+                had = item;
+                return;
+            }
+        list.items.push_back(item);
+    }
     void advanceTime(const Message& m, std::uint64_t stamp_us) {
         const double stamp = static_cast<double>(stamp_us) * 1e-6;
         const FieldInfo* boot = m.info->field("time_boot_ms");

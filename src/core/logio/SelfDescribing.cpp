@@ -663,10 +663,29 @@ class Maker {
         std::stable_sort(log_.events.begin(), log_.events.end(),
                          [](const LogEvent& a, const LogEvent& b) { return a.t_s < b.t_s; });
         // A mission that is logged item by item: each time it begins again is another one.
-        each("CMD", [&](const Kind& k, std::uint32_t at, double) {
+        each("CMD", [&](const Kind& k, std::uint32_t at, double t) {
             const auto total = number(k, at, "CTot"), n = number(k, at, "CNum");
-            if (total && n && *n == 0 && *total > 0 && *total < 65536)
+            if (total && n && *n == 0 && *total > 0 && *total < 65536) {
                 log_.missions.push_back(static_cast<int>(*total));
+                log_.mission_lists.push_back({t, static_cast<std::size_t>(*total), {}});
+            }
+            if (!n || log_.mission_lists.empty() || *n < 0 || *n > 65535) return;
+            LoggedItem item;
+            const auto value = [&](const char* field) { return number(k, at, field).value_or(0); };
+            const auto whole = [&](const char* field) {
+                const double v = value(field);
+                return v >= 0 && v < 65536 ? static_cast<int>(v) : 0;
+            };
+            item.seq = static_cast<int>(*n);
+            item.command = whole("CId");
+            item.frame = whole("Frame");
+            const char* const params[] = {"Prm1", "Prm2", "Prm3", "Prm4"};
+            for (int i = 0; i < 4; ++i) item.param[i] = value(params[i]);
+            item.x = value("Lat");
+            item.y = value("Lng");
+            item.z = value("Alt");
+            auto& items = log_.mission_lists.back().items;
+            if (items.size() < log_.mission_lists.back().count) items.push_back(item);
         });
     }
 

@@ -59,6 +59,24 @@ std::string comparisonPart(const ReportInput& in) {
     return out + f.html();
 }
 
+std::string healthPart(const std::vector<Answer>& answers) {
+    if (answers.empty()) return "";
+    std::string out = "<h2>Health report</h2>\n<table>\n<tr><th>Question</th><th>Verdict</th><th>Evidence</th></tr>\n";
+    for (const Answer& a : answers) {
+        std::string words = escaped(a.evidence);
+        const auto add = [&](const char* head, const std::string& text) {
+            if (!text.empty()) words += fmt::format("<br><i>{}</i> {}", head, escaped(text));
+        };
+        for (const std::string& r : a.ruled_out) add("ruled out:", r);
+        for (const std::string& r : a.held_back) add("but:", r);
+        add("try:", a.advice);
+        add("next flight:", a.next_flight);
+        out += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td></tr>\n", escaped(a.question), verdictText(a.verdict),
+                           words);
+    }
+    return out + "</table>\n";
+}
+
 std::string checklistPart(const Plan& plan) {
     if (plan.checklist.empty()) return "<h2>Checklist</h2>\n<p>The plan has none.</p>\n";
     std::string out = "<h2>Checklist</h2>\n<table>\n<tr><th>Item</th><th>Must</th><th>Ticked</th></tr>\n";
@@ -145,7 +163,7 @@ std::string flightReport(const ReportInput& in) {
     if (!in.map_png.empty())
         out += "<p><img src=\"data:image/png;base64," + base64(in.map_png) + "\" width=\"620\"></p>\n";
     out += flightPart(in);
-    out += comparisonPart(in);
+    out += comparisonPart(in) + healthPart(in.health);
     if (in.plan != nullptr) out += planPart(*in.plan) + checklistPart(*in.plan);
     out += eventsPart(*in.log);
     return out + "</body></html>\n";

@@ -1,6 +1,7 @@
 // A flight as a page to keep or print: what was flown, against what was planned, and the checklist as it was ticked.
 #pragma once
 
+#include "core/review/Health.h"
 #include "core/review/PlannedFlown.h"
 
 namespace anhinga {
@@ -13,7 +14,8 @@ struct ReportInput {
     std::string not_compared;
     std::optional<double> planned_s, planned_wh;
     std::optional<int> planned_photos;
-    std::string map_png;  // a picture of the track, PNG bytes; empty: none
+    std::vector<Answer> health;  // empty: not worked out
+    std::string map_png;         // a picture of the track, PNG bytes; empty: none
 };
 
 /// A complete HTML page without anything from elsewhere, simple enough for any viewer. Figures in SI, times in UTC.

@@ -10,26 +10,26 @@ namespace anhinga {
 namespace {
 
 struct Row {
-    const char *id, *question;
+    const char *id, *title, *question;
     Answer (*ask)(const health::Flown&);
 };
 constexpr Row kQuestions[] = {
-    {"vibration", "Do the accelerometers shake?", health::askVibration},
-    {"clipping", "Were accelerometers driven to their limit?", health::askClipping},
-    {"gyros", "Do the gyros shake, and at which frequency?", health::askGyros},
-    {"compass-motors", "Do the motors disturb the compass?", health::askCompassMotors},
-    {"compass-model", "Does the compass see the Earth's field?", health::askCompassModel},
-    {"height", "Does the estimated height follow barometer and GPS?", health::askHeight},
-    {"attitude", "Does the attitude follow what is asked for?", health::askAttitude},
-    {"hold", "Does it stand still when it holds?", health::askHold},
-    {"gps-glitch", "Did the GPS jump?", health::askGpsGlitch},
-    {"gps-quality", "Did the GPS see enough?", health::askGpsQuality},
-    {"power", "Does the current follow the throttle?", health::askPower},
-    {"battery-left", "How much was left in the battery?", health::askBatteryLeft},
-    {"battery-sag", "Does the battery sag?", health::askBatterySag},
-    {"motors", "Do the motors share the work?", health::askMotors},
-    {"control", "What did the pilot do, and what the machine?", health::askControl},
-    {"recording", "Is the log complete?", health::askRecording},
+    {"vibration", "Vibration", "Do the accelerometers shake?", health::askVibration},
+    {"clipping", "Clipping", "Were accelerometers driven to their limit?", health::askClipping},
+    {"gyros", "Gyros", "Do the gyros shake, and at which frequency?", health::askGyros},
+    {"compass-motors", "Compass and motors", "Do the motors disturb the compass?", health::askCompassMotors},
+    {"compass-model", "Compass field", "Does the compass see the Earth's field?", health::askCompassModel},
+    {"height", "Height estimate", "Does the estimated height follow barometer and GPS?", health::askHeight},
+    {"attitude", "Attitude", "Does the attitude follow what is asked for?", health::askAttitude},
+    {"hold", "Hold", "Does it stand still when it holds?", health::askHold},
+    {"gps-glitch", "GPS jumps", "Did the GPS jump?", health::askGpsGlitch},
+    {"gps-quality", "GPS reception", "Did the GPS see enough?", health::askGpsQuality},
+    {"power", "Current and throttle", "Does the current follow the throttle?", health::askPower},
+    {"battery-left", "Battery left", "How much was left in the battery?", health::askBatteryLeft},
+    {"battery-sag", "Battery sag", "Does the battery sag?", health::askBatterySag},
+    {"motors", "Motors", "Do the motors share the work?", health::askMotors},
+    {"control", "Modes and messages", "What did the pilot do, and what the machine?", health::askControl},
+    {"recording", "Recording", "Is the log complete?", health::askRecording},
 };
 
 int rank(Verdict v) {
@@ -54,6 +54,7 @@ std::vector<Answer> diagnose(const FlightLog& log, const HealthOptions& options)
     for (const Row& row : kQuestions) {
         Answer a = row.ask(flown);
         a.id = row.id;
+        a.title = row.title;
         a.question = row.question;
         if (a.verdict != Verdict::unknown && a.to_s <= a.from_s) {
             a.from_s = flown.span.from_s;

@@ -15,7 +15,7 @@ enum class Verdict { ok, attention, bad, unknown };
 const char* verdictText(Verdict verdict);
 
 struct Answer {
-    std::string id, question;  // "vibration", "Do the accelerometers shake?"
+    std::string id, title, question;  // "vibration", "Vibration", "Do the accelerometers shake?"
     Verdict verdict = Verdict::unknown;
     std::string evidence;                           // in numbers; of an unknown one: what is missing
     double value = 0;                               // what was judged

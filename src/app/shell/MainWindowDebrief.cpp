@@ -1,0 +1,262 @@
+// Debrief's wiring: traces, health report, replay, figures between the cursors, and the pages that look deeper.
+#include <QtWidgets>
+#include <cmath>
+
+#include "app/shell/MainWindow.h"
+#include "app/widgets/Quantity.h"
+#include "core/base/File.h"
+#include "core/base/Text.h"
+#include "core/exchange/Export.h"
+#include "core/logio/LogReader.h"
+#include "core/mission/Compile.h"
+
+namespace anhinga {
+
+namespace {
+QString time(double s) {
+    return QString::fromStdString(durationText(s));
+}
+MissionItem itemOf(const LoggedItem& from) {
+    MissionItem item;
+    item.seq = static_cast<std::uint16_t>(std::clamp(from.seq, 0, 65535));
+    item.frame = static_cast<std::uint8_t>(std::clamp(from.frame, 0, 255));
+    item.command = static_cast<std::uint16_t>(std::clamp(from.command, 0, 65535));
+    item.param1 = static_cast<float>(from.param[0]);
+    item.param2 = static_cast<float>(from.param[1]);
+    item.param3 = static_cast<float>(from.param[2]);
+    item.param4 = static_cast<float>(from.param[3]);
+    const auto e7 = [](double v) {
+        return std::abs(v) <= 180 ? toE7(v) : static_cast<std::int32_t>(std::clamp(v, -2e9, 2e9));
+    };
+    item.x = e7(from.x);
+    item.y = e7(from.y);
+    item.z = static_cast<float>(from.z);
+    return item;
+}
+}  // namespace
+
+void MainWindow::setUsualTraces() {
+    Trace height, speed, battery;
+    height.name = "position.height_home_m";
+    speed.name = "velocity.ground_mps";
+    battery.name = "battery.left_percent";
+    battery.right = true;
+    trace_model_.setTraces({height, speed, battery});
+}
+
+void MainWindow::connectDebrief() {
+    connect(traces_, &TraceBand::cursorMoved, this, [this] { replay_->stop(); });
+    connect(traces_, &TraceBand::relationWanted, this, &MainWindow::showRelation);
+    connect(&trace_model_, &TraceModel::cursorChanged, this, [this] {
+        if (workspace_ != Workspace::debrief) return;
+        refreshOverlay();
+        refreshDebriefFigures();
+    });
+    connect(&trace_model_, &TraceModel::tracesChanged, this, [this] {
+        if (workspace_ == Workspace::debrief) refreshDebriefFigures();
+    });
+    connect(&trace_model_, &TraceModel::sessionChanged, this, [this] {
+        review_.diagnoseLog(trace_model_.session(), judgingPlan());
+        refreshOverlay();
+        refreshDebriefFigures();
+    });
+    connect(channels_, &ChannelPanel::openWanted, this, &MainWindow::openDialog);
+    connect(channels_, &ChannelPanel::exportWanted, this, &MainWindow::exportLog);
+    connect(channels_, &ChannelPanel::compareWanted, this, &MainWindow::showFlights);
+    connect(channels_, &ChannelPanel::relationWanted, this, &MainWindow::showRelation);
+    connect(channels_, &ChannelPanel::parametersWanted, this, &MainWindow::showContents);
+    connect(channels_, &ChannelPanel::presenceWanted, this, &MainWindow::showPresence);
+    connect(channels_, &ChannelPanel::colourTrackWanted, replay_, &ReplayBar::setColourBy);
+    connect(comparison_, &ComparisonPanel::goTo, this, &MainWindow::showMoment);
+    connect(replay_, &ReplayBar::colourChanged, this, &MainWindow::refreshOverlay);
+    connect(health_, &HealthPanel::showWanted, this, &MainWindow::showEvidence);
+    connect(health_, &HealthPanel::diagnosisWanted, this,
+            [this] { review_.diagnoseLog(trace_model_.session(), judgingPlan(), true); });
+    connect(&review_, &ReviewSession::healthChanged, this, &MainWindow::refreshTop);
+}
+
+/// The plan a flight is judged by: the open one, where the flight could be held against it.
+std::shared_ptr<const Plan> MainWindow::judgingPlan() const {
+    return review_.comparison() ? plan_.plan() : nullptr;
+}
+
+/// The cursor there, and the traces too where they show something else.
+void MainWindow::showMoment(double t_s) {
+    trace_model_.setCursor(t_s);
+    const Stretch v = trace_model_.view();
+    if (!v.holds(t_s)) trace_model_.setView({t_s - v.length_s() / 2, t_s + v.length_s() / 2});
+}
+
+void MainWindow::showEvidence(const Answer& answer) {
+    std::vector<Trace> traces;
+    for (std::size_t i = 0; i < answer.channels.size(); ++i) {
+        Trace t;
+        t.name = answer.channels[i];
+        // Two of one unit share an axis.
+        const Channel *first = trace_model_.channel(answer.channels[0]), *own = trace_model_.channel(t.name);
+        t.right = i > 0 && first != nullptr && own != nullptr && first->unit != own->unit;
+        traces.push_back(std::move(t));
+    }
+    if (!traces.empty()) trace_model_.setTraces(std::move(traces));
+    const double length = answer.to_s - answer.from_s, room = std::max(5.0, length * 0.4);
+    const Stretch whole = trace_model_.whole();
+    trace_model_.setView({std::max(whole.from_s, answer.from_s - room), std::min(whole.to_s, answer.to_s + room)});
+    trace_model_.setCursor(answer.from_s);
+    trace_model_.setSecondCursor(length < 0.95 * whole.length_s() ? std::optional(answer.to_s) : std::nullopt);
+}
+
+QString MainWindow::debriefLine() const {
+    if (!review_.log()) return "no log open";
+    QString line = QFileInfo(review_.path()).fileName().left(22);
+    const int bad = count(review_.health(), Verdict::bad), attention = count(review_.health(), Verdict::attention);
+    if (bad > 0)
+        line += QString(" · %1 bad").arg(bad);
+    else if (attention > 0)
+        line += QString(" · %1 attention").arg(attention);
+    return line;
+}
+
+void MainWindow::refreshDebriefFigures() {
+    const LogPtr log = review_.log();
+    if (!log) return figures_->setFigures("–", "No log open", {});
+    const auto two = [](double v) { return QString::number(v, 'f', std::abs(v) < 100 ? 2 : 0); };
+    std::vector<std::pair<QString, QString>> rows;
+    if (const auto second = trace_model_.secondCursor()) {
+        const double from = std::min(trace_model_.cursor(), *second), to = std::max(trace_model_.cursor(), *second);
+        constexpr std::size_t kMost = 3;
+        for (const Trace& t : trace_model_.traces()) {
+            const Channel* c = trace_model_.channelOf(t);
+            if (c == nullptr) continue;
+            const Stats s = statsOf(*c, from, to);
+            const QString name = QString::fromStdString(t.name.substr(t.name.rfind('.') + 1));
+            if (rows.size() >= 2 * kMost) break;
+            if (s.count == 0) {
+                rows.emplace_back(name, "no value");
+                continue;
+            }
+            const auto a = c->at(from), b = c->at(to);
+            rows.emplace_back(name + ", least / mean / most",
+                              two(s.lowest) + " / " + two(s.mean) + " / " + two(s.highest));
+            rows.emplace_back("   difference, end less begin", a && b ? two(*b - *a) : QString("–"));
+        }
+        return figures_->setFigures(
+            time(to - from), QString("Between the cursors, from %1").arg(time(from - trace_model_.whole().from_s)),
+            rows);
+    }
+    double distance = 0, top = 0;
+    for (std::size_t i = 0; i < log->sessions.size(); ++i) {
+        if (trace_model_.session() >= 0 && static_cast<int>(i) != trace_model_.session()) continue;
+        distance += log->sessions[i].distance_m;
+        top = std::max(top, log->sessions[i].max_height_home_m);
+    }
+    const double t = trace_model_.cursor();
+    const auto now = [&](const char* name, const char* unit, int digits) {
+        const Channel* c = log->find(name);
+        const auto v = c != nullptr ? c->at(t) : std::nullopt;
+        return v && std::isfinite(*v) ? inUnits(QString("%1 %2").arg(*v, 0, 'f', digits).arg(unit), UnitKind::height)
+                                      : QString("–");
+    };
+    rows = {
+        {"Distance, top", QString::fromStdString(distanceText(distance)) + QString(", %1 m home").arg(top, 0, 'f', 0)},
+        {"Height at the cursor", now("position.height_home_m", "m home", 1)},
+        {"Speed, climb", now("velocity.ground_mps", "m/s", 1) + ", " + now("velocity.climb_mps", "m/s", 1)},
+        {"Roll, pitch, heading", now("attitude.roll_deg", "°", 0) + ", " + now("attitude.pitch_deg", "°", 0) + ", " +
+                                     now("attitude.yaw_deg", "°", 0)},
+        {"Battery", now("battery.left_percent", "%", 0) + ", " + now("battery.voltage_v", "V", 1)}};
+    figures_->setFigures(time(trace_model_.whole().length_s()), "Length of the flight", rows);
+}
+
+void MainWindow::stepPlayHead(int direction) {
+    if (workspace_ == Workspace::debrief)
+        replay_->step(direction);
+    else
+        rehearse_->step(direction);
+}
+
+void MainWindow::showRelation() {
+    if (!review_.log()) return showMessage("Open a log first: its channels are what is held against each other");
+    if (relation_ == nullptr) {
+        relation_ = new RelationDialog(&trace_model_, this);
+        connect(relation_, &RelationDialog::goTo, this, &MainWindow::showMoment);
+    }
+    relation_->setTheme(theme_);
+    relation_->present();
+}
+
+void MainWindow::showFlights() {
+    if (!review_.log()) return showMessage("Open a log first: it is the one to compare with another");
+    if (flights_ == nullptr) flights_ = new FlightsDialog(&review_, &logbook_, this);
+    flights_->setTheme(theme_);
+    flights_->present();
+}
+
+void MainWindow::showContents() {
+    if (!review_.log()) return showMessage("Open a log first");
+    if (contents_ == nullptr) {
+        contents_ = new ContentsDialog(&review_, this);
+        connect(contents_, &ContentsDialog::message, this, &MainWindow::showMessage);
+        connect(contents_, &ContentsDialog::missionWanted, this, &MainWindow::openLoggedMission);
+    }
+    contents_->present();
+}
+
+void MainWindow::openLoggedMission(int number) {
+    const LogPtr log = review_.log();
+    if (!log || number < 0 || number >= static_cast<int>(log->mission_lists.size())) return;
+    MissionSet held;
+    std::vector<LoggedItem> items = log->mission_lists[static_cast<std::size_t>(number)].items;
+    std::sort(items.begin(), items.end(), [](const LoggedItem& a, const LoggedItem& b) { return a.seq < b.seq; });
+    for (const LoggedItem& item : items) held.mission.push_back(itemOf(item));
+    const auto back = decompile(held, *plan_.plan());
+    if (!back) return showMessage(QString::fromStdString(back.error().message));
+    plan_.replace("Mission of a log", back->plan);
+    if (contents_ != nullptr) contents_->hide();
+    setWorkspace(Workspace::draft);
+    showMessage(QString("%1 mission items of the log are the plan now; fences stay. Undo brings the earlier plan back")
+                    .arg(items.size()));
+}
+
+void MainWindow::showPresence() {
+    if (presence_ == nullptr) {
+        presence_ = new PresenceDialog(&plan_, &review_, &logbook_, this);
+        connect(presence_, &PresenceDialog::message, this, &MainWindow::showMessage);
+    }
+    const QPointF middle(map_->width() / 2.0, map_->height() / 2.0);
+    presence_->present(map_->transform().toGeo(middle));
+}
+
+void MainWindow::themeDebriefDialogs() {
+    if (relation_ != nullptr) relation_->setTheme(theme_);
+    if (flights_ != nullptr) flights_->setTheme(theme_);
+    reviewed_ = {};
+}
+
+void MainWindow::exportLog() {
+    const LogPtr log = review_.log();
+    if (!log) return showMessage("No log is open");
+    const QString name = QFileInfo(review_.path()).completeBaseName();
+    const QString photos = "Photo positions (*.csv)", drawn = "Channels that are drawn (*.csv)";
+    QString filter;
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Export log", name.isEmpty() ? "flight" : name,
+        "KML (*.kml);;KMZ (*.kmz);;GPX (*.gpx);;GeoJSON (*.geojson);;CSV, all channels (*.csv);;" + drawn + ";;" +
+            photos + ";;ULog (*.ulg)",
+        &filter);
+    if (path.isEmpty()) return;
+    const std::string title = QFileInfo(review_.path()).fileName().toStdString();
+    Result<std::string> content = fail("nothing to write");
+    if (filter == photos) {
+        content = photoTable(*log);
+    } else if (filter == drawn) {
+        LogTable table;
+        for (const Trace& t : trace_model_.traces()) table.channels.push_back(t.name);
+        content = logChannels(*log, table);
+    } else {
+        content = logExport(*log, title, path.toStdString());
+    }
+    if (!content) return showMessage(QString::fromStdString(content.error().message));
+    const auto ok = writeFileAtomic(path.toStdString(), *content);
+    showMessage(ok ? "Exported to " + path : QString::fromStdString(ok.error().message));
+}
+
+}  // namespace anhinga
