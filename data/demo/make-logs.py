@@ -73,7 +73,7 @@ def at(series, t):
 
 
 # A hand-held transmitter writes a table: local time, place in one cell, heights in feet, two flights in one file.
-NAMES = ["position.lat_deg", "position.lon_deg", "position.height_home_m", "velocity.ground_mps", "battery.voltage_v",
+NAMES = ["gps.lat_deg", "gps.lon_deg", "position.height_home_m", "gps.speed_mps", "battery.voltage_v",
          "battery.current_a", "gps.satellites"]
 rows = ["Date,Time,Position,Altitude (ft),Speed (km/h),Battery (V),Current (A),Sats"]
 for name, minutes in (("clean", 9), ("gps-glitch", 90)):

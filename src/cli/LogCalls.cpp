@@ -222,8 +222,8 @@ CliResult cliCompare(const CliArguments& a) {
         params.push_back({{"name", p.name},
                           {"before", p.before ? Json(*p.before) : Json()},
                           {"after", p.after ? Json(*p.after) : Json()}});
-        out.text += fmt::format("parameter {}: {} -> {}\n", p.name, p.before ? fmt::format("{:g}", *p.before) : "none",
-                                p.after ? fmt::format("{:g}", *p.after) : "none");
+        out.text += fmt::format("parameter {}: {} -> {}\n", p.name, p.before ? paramText(*p.before) : "none",
+                                p.after ? paramText(*p.after) : "none");
     }
     out.json = {{"measures", measures}, {"params", params}, {"caution", c.caution}};
     if (!c.caution.empty()) out.text += c.caution + "\n";

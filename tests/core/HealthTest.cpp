@@ -27,8 +27,8 @@ struct Case {
 constexpr Case kCases[] = {
     {"compass disturbed by the motors", "compass-motors",
      [](SensorFaults& f, int s, unsigned) { f.compass_ut_per_a = 0.15 * s; }, 5},
-    {"magnet near the compass", "compass-model", [](SensorFaults& f, int s, unsigned) { f.compass_offset_ut = 3.0 * s; },
-     5},
+    {"magnet near the compass", "compass-model",
+     [](SensorFaults& f, int s, unsigned) { f.compass_offset_ut = 3.0 * s; }, 5},
     {"resonance", "gyros",
      [](SensorFaults& f, int s, unsigned seed) {
          f.resonance_mps2 = 2.0 * s;

@@ -100,7 +100,7 @@ void ContentsDialog::fill() {
         const int r = table_->rowCount();
         table_->insertRow(r);
         const auto value = [](const std::optional<double>& v) {
-            return v ? QString::number(*v, 'g', 9) : QString("not there");
+            return v ? QString::fromStdString(paramText(*v)) : QString("not there");
         };
         table_->setItem(r, 0, new QTableWidgetItem(text));
         table_->setItem(r, 1, new QTableWidgetItem(value(a)));
@@ -172,7 +172,7 @@ void ContentsDialog::compareWith(const QString& path) {
 bool ContentsDialog::saveParameters(const QString& path) {
     if (!review_->log()) return false;
     std::string text = "name,value\n";
-    for (const auto& [name, value] : review_->log()->params) text += fmt::format("{},{:.9g}\n", name, value);
+    for (const auto& [name, value] : review_->log()->params) text += fmt::format("{},{}\n", name, paramText(value));
     const auto ok = writeFileAtomic(path.toStdString(), text);
     emit message(ok ? "Parameters saved: " + path : QString::fromStdString(ok.error().message));
     return ok.has_value();

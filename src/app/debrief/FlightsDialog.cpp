@@ -212,7 +212,7 @@ void FlightsDialog::work() {
         const int r = changes_->rowCount();
         changes_->insertRow(r);
         const auto value = [](const std::optional<double>& v) {
-            return v ? QString::number(*v, 'g', 7) : QString("not there");
+            return v ? QString::fromStdString(paramText(*v)) : QString("not there");
         };
         put(changes_, r, 0, QString::fromStdString(p.name));
         put(changes_, r, 1, value(p.before), true);

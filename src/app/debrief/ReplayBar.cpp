@@ -12,23 +12,24 @@ constexpr int kFrame_ms = 33;
 
 ReplayBar::ReplayBar(TraceModel* model, QWidget* parent) : QFrame(parent), model_(model) {
     setObjectName("replay bar");
-    setProperty("strip", true);
+    setProperty("replayBar", true);
     setFocusPolicy(Qt::NoFocus);
     auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(8, 4, 8, 4);
-    row->setSpacing(4);
+    row->setContentsMargins(5, 3, 5, 3);
+    row->setSpacing(3);
     const auto button = [&](const QString& text, const char* name, const char* tip) {
         auto* b = new QToolButton;
         b->setText(text);
         b->setObjectName(name);
         b->setToolTip(tip);
         b->setFocusPolicy(Qt::NoFocus);
+        b->setProperty("compact", true);
         row->addWidget(b);
         return b;
     };
-    connect(button("◂ event", "replay previous", "To the event before (,)"), &QToolButton::clicked, this,
+    connect(button("|◂", "replay previous", "To the event before (,)"), &QToolButton::clicked, this,
             [this] { step(-1); });
-    play_ = button("▸ play", "replay play", "Play or pause (Space)");
+    play_ = button("▶", "replay play", "Play or pause (Space)");
     connect(play_, &QToolButton::clicked, this, &ReplayBar::togglePlay);
     speed_ = new QComboBox;
     speed_->setObjectName("replay speed");
@@ -39,17 +40,16 @@ ReplayBar::ReplayBar(TraceModel* model, QWidget* parent) : QFrame(parent), model
         std::clamp(QSettings().value("debrief/replay-speed", kUsual).toInt(), 0, speed_->count() - 1));
     connect(speed_, &QComboBox::activated, this, [](int i) { QSettings().setValue("debrief/replay-speed", i); });
     row->addWidget(speed_);
-    connect(button("event ▸", "replay next", "To the next event (.)"), &QToolButton::clicked, this,
-            [this] { step(1); });
+    connect(button("▸|", "replay next", "To the next event (.)"), &QToolButton::clicked, this, [this] { step(1); });
     loop_ = button("loop", "replay loop", "From the end back to the beginning; with two cursors between them");
     follow_ = button("follow", "replay follow", "The map moves along");
     for (QToolButton* b : {loop_, follow_}) b->setCheckable(true);
-    auto* label = new QLabel("track by");
-    row->addWidget(label);
+    row->addWidget(new QLabel(" by"));
     colour_ = new QComboBox;
     colour_->setObjectName("track by");
     colour_->setToolTip("What the track is coloured by");
-    colour_->setMinimumWidth(110);
+    colour_->setFixedWidth(112);
+    colour_->view()->setMinimumWidth(220);
     colour_->setFocusPolicy(Qt::ClickFocus);
     connect(colour_, &QComboBox::activated, this, &ReplayBar::colourChanged);
     row->addWidget(colour_);
@@ -107,12 +107,12 @@ void ReplayBar::togglePlay() {
         loop_part_ = {std::min(model_->cursor(), *second), std::max(model_->cursor(), *second)};
     clock_.start();
     timer_.start();
-    play_->setText("❚❚ pause");
+    play_->setText("❚❚");
 }
 
 void ReplayBar::stop() {
     timer_.stop();
-    play_->setText("▸ play");
+    play_->setText("▶");
 }
 
 void ReplayBar::advance() {

@@ -57,6 +57,7 @@ QString numberText(double v, double step) {
 QString shortName(const Channel& c) {
     QString name = QString::fromStdString(c.name.substr(c.name.rfind('.') + 1));
     if (name.size() <= 2) name = QString::fromStdString(c.name);  // "motor.1"
+    if (name == "percent") name = QString::fromStdString(c.name.substr(0, c.name.find('.')));
     return name;
 }
 }  // namespace
@@ -158,7 +159,9 @@ void TraceBand::measure() {
                 a.high = (*boxes_[i])[side].second;
                 a.fixed = true;
             } else if (a.any) {
-                const double room = a.high > a.low ? (a.high - a.low) * 0.08 : std::max(0.5, std::abs(a.high) * 0.02);
+                // A hair's breadth of a large value is not worth the whole height.
+                const double room = a.high > a.low ? std::max((a.high - a.low) * 0.08, std::abs(a.high) * 1e-3)
+                                                   : std::max(0.5, std::abs(a.high) * 0.02);
                 a.low -= room;
                 a.high += room;
             }
@@ -226,7 +229,7 @@ void TraceBand::paintPlot(QPainter& p, int plot) const {
     for (const int side : {0, 1}) {
         const Axis& a = axes[static_cast<std::size_t>(side)];
         if (!a.any || !(a.high > a.low)) continue;
-        const double step = niceStep(a.high - a.low, std::max(1.0, r.height() / 34));
+        const double step = niceStep(a.high - a.low, std::max(1.0, r.height() / 24));
         int drawn = 0;
         for (double v = std::ceil(a.low / step) * step; v <= a.high && ++drawn < 100; v += step) {
             const double y = a.y(v, r);
@@ -256,7 +259,8 @@ void TraceBand::paintPlot(QPainter& p, int plot) const {
         if (traces()[i].plot != plot) continue;
         const Channel* c = model_->channelOf(traces()[i]);
         QString text = c != nullptr ? shortName(*c) : QString::fromStdString(traces()[i].name) + " (not in this log)";
-        if (c != nullptr && !c->unit.empty() && !text.endsWith("_" + QString::fromStdString(c->unit)))
+        if (c != nullptr && !c->unit.empty() &&
+            !text.endsWith("_" + QString::fromStdString(c->unit), Qt::CaseInsensitive))
             text += " " + QString::fromStdString(c->unit);
         if (traces()[i].smooth_s > 0) text += QString(" ~%1 s").arg(traces()[i].smooth_s);
         if (traces()[i].right) text += " →";
@@ -356,7 +360,7 @@ void TraceBand::paintTimes(QPainter& p) const {
     const Stretch view = model_->view();
     const double zero = model_->whole().from_s;
     const double step = timeStep(view.length_s(), std::max(2.0, r.width() / 90));
-    p.setFont(monoFont(8));
+    p.setFont(uiFont(8));
     int drawn = 0;
     for (double t = std::ceil((view.from_s - zero) / step) * step; t <= view.to_s - zero && ++drawn < 200; t += step) {
         const double x = xOf(zero + t);
@@ -574,6 +578,18 @@ void TraceBand::keyPressEvent(QKeyEvent* e) {
 }
 
 bool TraceBand::event(QEvent* e) {
+    // Its own keys come before the window's while it has the focus.
+    if (e->type() == QEvent::ShortcutOverride) {
+        const auto* key = static_cast<QKeyEvent*>(e);
+        constexpr int kKeys[] = {Qt::Key_Left, Qt::Key_Right,     Qt::Key_Home,  Qt::Key_End,
+                                 Qt::Key_Plus, Qt::Key_Equal,     Qt::Key_Minus, Qt::Key_A,
+                                 Qt::Key_B,    Qt::Key_Backspace, Qt::Key_Escape};
+        const bool plain = (key->modifiers() & ~(Qt::ShiftModifier | Qt::KeypadModifier)) == 0;
+        if (plain && std::find(std::begin(kKeys), std::end(kKeys), key->key()) != std::end(kKeys)) {
+            e->accept();
+            return true;
+        }
+    }
     if (e->type() == QEvent::ToolTip && model_->log()) {
         auto* help = static_cast<QHelpEvent*>(e);
         QStringList texts;

@@ -104,7 +104,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     both->addWidget(middle);
     both->addWidget(bottom);
     both->setStretchFactor(0, 1);
-    both->setSizes({570, 184});
+    both->setSizes(flat_sizes_);
+    work_split_ = both;
     both->setHandleWidth(1);
     both->setChildrenCollapsible(false);
     pages_ = new QStackedWidget;
@@ -514,6 +515,13 @@ void MainWindow::setWorkspace(Workspace w) {
     left_->setCurrentIndex(w == Workspace::debrief ? 1 : 0);
     right_->setCurrentIndex(i);
     band_->setCurrentIndex(i);
+    // Stacked plots want more room than one line; each kind keeps what it was given.
+    const bool tall = w == Workspace::debrief;
+    if (tall != tall_band_) {
+        (tall_band_ ? tall_sizes_ : flat_sizes_) = work_split_->sizes();
+        tall_band_ = tall;
+        work_split_->setSizes(tall ? tall_sizes_ : flat_sizes_);
+    }
     map_->setEditable(w == Workspace::draft);
     map_->setFlown(w == Workspace::rehearse || w == Workspace::field);
     if (scene_ != nullptr) {
@@ -753,7 +761,7 @@ void MainWindow::placeOverlays() {
     }
     if (replay_ != nullptr) {
         replay_->adjustSize();
-        replay_->move(std::max(4, (views_->width() - replay_->width()) / 2), views_->height() - replay_->height() - 30);
+        replay_->move(10, 10);
     }
     if (strip_ != nullptr) {
         strip_->setFixedWidth(std::max(300, views_->width() - 20));

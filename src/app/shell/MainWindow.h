@@ -219,6 +219,9 @@ class MainWindow : public QMainWindow {
     ComparisonPanel* comparison_ = nullptr;
     HealthPanel* health_ = nullptr;
     QTabWidget* debrief_tabs_ = nullptr;
+    QSplitter* work_split_ = nullptr;  // the views above, the band below
+    bool tall_band_ = false;
+    QList<int> flat_sizes_{570, 184}, tall_sizes_{494, 260};
     ReplayBar* replay_ = nullptr;
     RelationDialog* relation_ = nullptr;
     FlightsDialog* flights_ = nullptr;

@@ -107,7 +107,7 @@ void MainWindow::showEvidence(const Answer& answer) {
 
 QString MainWindow::debriefLine() const {
     if (!review_.log()) return "no log open";
-    QString line = QFileInfo(review_.path()).fileName().left(22);
+    QString line = QFileInfo(review_.path()).completeBaseName().left(22);
     const int bad = count(review_.health(), Verdict::bad), attention = count(review_.health(), Verdict::attention);
     if (bad > 0)
         line += QString(" · %1 bad").arg(bad);
@@ -129,15 +129,15 @@ void MainWindow::refreshDebriefFigures() {
             if (c == nullptr) continue;
             const Stats s = statsOf(*c, from, to);
             const QString name = QString::fromStdString(t.name.substr(t.name.rfind('.') + 1));
-            if (rows.size() >= 2 * kMost) break;
+            if (rows.size() >= 3 * kMost) break;
             if (s.count == 0) {
                 rows.emplace_back(name, "no value");
                 continue;
             }
             const auto a = c->at(from), b = c->at(to);
-            rows.emplace_back(name + ", least / mean / most",
-                              two(s.lowest) + " / " + two(s.mean) + " / " + two(s.highest));
-            rows.emplace_back("   difference, end less begin", a && b ? two(*b - *a) : QString("–"));
+            rows.emplace_back(name, "mean " + two(s.mean));
+            rows.emplace_back("   least, most", two(s.lowest) + ", " + two(s.highest));
+            rows.emplace_back("   difference", a && b ? two(*b - *a) : QString("–"));
         }
         return figures_->setFigures(
             time(to - from), QString("Between the cursors, from %1").arg(time(from - trace_model_.whole().from_s)),
@@ -153,7 +153,8 @@ void MainWindow::refreshDebriefFigures() {
     const auto now = [&](const char* name, const char* unit, int digits) {
         const Channel* c = log->find(name);
         const auto v = c != nullptr ? c->at(t) : std::nullopt;
-        return v && std::isfinite(*v) ? inUnits(QString("%1 %2").arg(*v, 0, 'f', digits).arg(unit), UnitKind::height)
+        const double shown = v && std::abs(*v) < 0.5 * std::pow(10, -digits) ? 0.0 : v.value_or(0);  // no "-0"
+        return v && std::isfinite(*v) ? inUnits(QString("%1 %2").arg(shown, 0, 'f', digits).arg(unit), UnitKind::height)
                                       : QString("–");
     };
     rows = {

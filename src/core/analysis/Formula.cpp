@@ -409,7 +409,7 @@ class Parser {
     Value channel(const std::string& name, std::size_t from, std::size_t length) const {
         const Channel* c = log_->find(name);
         if (c == nullptr) wrong(fmt::format("this log has no channel \"{}\"", name), from, length);
-        if (c->t_s.empty()) wrong(fmt::format("channel \"{}\" has no values", name), from, length);
+        if (c->t_s.empty() || base_ == nullptr) wrong(fmt::format("channel \"{}\" has no values", name), from, length);
         Value out;
         out.series = true;
         out.unit = Unit::of(c->unit);
@@ -563,14 +563,8 @@ bool evaluateFormula(const FlightLog& log, const std::string& formula, Channel& 
         if (formula.size() > kLongest) wrong(fmt::format("longer than {} characters", kLongest), kLongest);
         Parser parser(formula, &log);
         parser.chooseTimes(channelsIn(formula));
-        if (parser.base() == nullptr || parser.base()->t_s.empty()) {
-            // Say which name is unknown, if one stands there.
-            for (const std::string& name : channelsIn(formula))
-                wrong(fmt::format("this log has no channel \"{}\"", name), formula.find(name), name.size());
-            wrong("the formula names no channel", 0, formula.size());
-        }
         Value v = parser.parse();
-        if (!v.series) wrong("the formula gives one number, not a channel", 0, formula.size());
+        if (!v.series) wrong("the formula names no channel", 0, formula.size());
         out.t_s = parser.base()->t_s;
         out.value = std::move(v.v);
         out.unit = v.unit.text();

@@ -342,7 +342,7 @@ std::string logCsv(const FlightLog& log) {
         out += fmt::format("{:.3f}", clock->t_s[i]);
         for (const Channel* c : columns) {
             const auto v = c->at(clock->t_s[i]);
-            out += v ? fmt::format(",{:.9g}", *v) : ",";
+            out += v ? fmt::format(",{:.10g}", *v) : ",";
         }
         out += "\n";
     }

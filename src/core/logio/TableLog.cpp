@@ -123,7 +123,20 @@ const Word kWords[] = {
     {"throttle.percent", {"thr%", "throttle", "throttle%", "thrpercent"}},
     {"link.rssi", {"rssi", "1rss", "rss", "rqly", "lq", "linkquality", "trss"}}};
 
+/// A canonical name as it stands: what this program writes itself.
+bool ownName(const std::string& name) {
+    static const std::set<std::string> kGroups{"position", "velocity", "attitude", "desired", "gps",
+                                               "baro",     "imu",      "mag",      "motor",   "vibration",
+                                               "battery",  "throttle", "mission",  "link",    "camera"};
+    const auto dot = name.find('.');
+    return dot != std::string::npos && dot + 1 < name.size() && kGroups.contains(name.substr(0, dot)) &&
+           std::all_of(name.begin(), name.end(), [](unsigned char c) {
+               return std::islower(c) != 0 || std::isdigit(c) != 0 || c == '_' || c == '.';
+           });
+}
+
 std::string channelByName(const std::string& name) {
+    if (ownName(name)) return name;
     const std::string p = plain(name);
     for (const Word& w : kWords)
         for (const char* n : w.names)

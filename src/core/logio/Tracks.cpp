@@ -169,9 +169,16 @@ Result<LogPtr> makeLog(const Reader& reader, const char* format, const std::stri
     constexpr double kApart_s = 60;  // between tracks without times: flights of their own
     double t = 0;
     bool untimed = false, clamped = false;
+    // Lines drawn beside a track with times show the same flight without them.
+    const auto timed = [](const Track& track) {
+        return std::any_of(track.points.begin(), track.points.end(),
+                           [](const Point& p) { return p.unix_s.has_value(); });
+    };
+    const bool lines_too = start && !std::all_of(reader.tracks.begin(), reader.tracks.end(), timed);
     std::vector<double> restarts;
     std::optional<double> ground_m;  // the first height, for heights above home
     for (const Track& track : reader.tracks) {
+        if (lines_too && !timed(track)) continue;
         bool first = true;
         for (const Point& p : track.points) {
             const double before = t;
@@ -199,6 +206,7 @@ Result<LogPtr> makeLog(const Reader& reader, const char* format, const std::stri
         }
     }
     const auto say = [&](const char* text) { log->events.push_back({0, "message", text}); };
+    if (lines_too) say("Lines without times stand beside the track with times: they are not used");
     if (untimed) say("Points without a time: one a second is assumed");
     if (clamped) say("Heights of this track are clamped to the ground: they are not used");
     if (ground_m) say("Heights above home are above the first point");

@@ -212,6 +212,10 @@ class Reader {
         const auto& list = layout->second.columns;
         if (columns.empty())
             for (const Column& c : list) {
+                if (&c == &list.front()) {  // its time
+                    columns.push_back(nullptr);
+                    continue;
+                }
                 const std::string name = names_[id] + "." + c.name;
                 columns.push_back(&log_.channel(name, isCanonical(name) && ours_ ? canonicalUnit(name) : ""));
             }

@@ -116,6 +116,11 @@ std::vector<ParamChange> paramChanges(const std::map<std::string, double>& befor
     return out;
 }
 
+std::string paramText(double value) {
+    const auto single = static_cast<float>(value);
+    return static_cast<double>(single) == value ? fmt::format("{}", single) : fmt::format("{}", value);
+}
+
 double takeoffTime(const FlightLog& log) {
     constexpr double kOffGround_m = 1.5;
     if (const Channel* height = log.find("position.height_home_m"))

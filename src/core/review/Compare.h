@@ -36,6 +36,9 @@ struct ParamChange {
 std::vector<ParamChange> paramChanges(const std::map<std::string, double>& before,
                                       const std::map<std::string, double>& after);
 
+/// A parameter as short as it tells the value apart from all others of its kind (32-bit floats): "0.12".
+std::string paramText(double value);
+
 struct FlightComparison {
     std::vector<MeasureChange> measures;  // changed ones first
     std::vector<ParamChange> params;

@@ -1,0 +1,393 @@
+// Debrief by mouse and keys: each kind of log, sessions, traces on both axes, cursors, formulas, health report, replay,
+// comparison, relation, contents, presence.
+#include <catch2/catch.hpp>
+
+#include "Driver.h"
+#include "app/debrief/ContentsDialog.h"
+#include "app/debrief/FlightsDialog.h"
+#include "app/debrief/FormulaDialog.h"
+#include "app/debrief/HealthPanel.h"
+#include "app/debrief/PresenceDialog.h"
+#include "app/debrief/RelationDialog.h"
+#include "app/debrief/ReplayBar.h"
+#include "core/exchange/Export.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+/// The window with one of the demo's logs open in Debrief and its health report worked out.
+struct Review : Driver {
+    explicit Review(const char* name = "shakedown-resonance.ulg") {
+        std::filesystem::copy(demo("shakedown.anhinga.geojson"), dir / "shakedown.anhinga.geojson");
+        openDemo("shakedown.anhinga.geojson");
+        show(demo(name));
+    }
+    void show(const std::string& path) {
+        REQUIRE(window.openFile(QString::fromStdString(path)));
+        REQUIRE(until(10000, [&] { return window.review().path() == QString::fromStdString(path); }));
+        REQUIRE(until(10000, [&] { return !window.review().diagnosing() && !window.review().health().empty(); }));
+        QTest::qWait(100);
+    }
+    TraceModel& model() { return window.traceModel(); }
+    TraceBand& band() { return *child<TraceBand>("traces"); }
+    QPoint inBand(double t_s, int plot = 0) {
+        return QPointF(band().xOf(t_s), band().plotRect(plot).center().y()).toPoint();
+    }
+    QTreeWidgetItem* channel(const QString& name) {
+        auto* tree = child<QTreeWidget>("channels");
+        for (QTreeWidgetItemIterator at(tree); *at != nullptr; ++at)
+            if ((*at)->data(0, Qt::UserRole).toString() == name && (*at)->parent()->text(0) != "Favourites") return *at;
+        return nullptr;
+    }
+    void clickChannel(const QString& name, Qt::KeyboardModifiers keys = Qt::NoModifier, int column = 0) {
+        auto* tree = child<QTreeWidget>("channels");
+        QTreeWidgetItem* item = channel(name);
+        INFO(name.toStdString());
+        REQUIRE(item != nullptr);
+        item->parent()->setExpanded(true);
+        tree->scrollToItem(item);
+        const QRect r = tree->visualItemRect(item);
+        const QPoint at = column == 0 ? QPoint(r.left() + 20, r.center().y())
+                                      : QPoint(tree->header()->sectionPosition(column) + 8, r.center().y());
+        QTest::mouseClick(tree->viewport(), Qt::LeftButton, keys, at);
+    }
+};
+
+}  // namespace
+
+TEST_CASE("the health report of a log shows the worst first and leads to the place", "[ui][debrief][health]") {
+    Review d;
+    auto* panel = d.child<HealthPanel>("health report");
+    CHECK(panel->isVisible());
+    CHECK(panel->summary().contains("bad"));
+    const auto& health = d.window.review().health();
+    CHECK(health.front().verdict == Verdict::bad);
+    CHECK(health.back().verdict != Verdict::bad);
+    auto* card = d.child<QFrame>("health card gyros");
+    auto* details = card->findChild<QLabel*>("health details");
+    CHECK(details->isHidden());
+    auto* links = card->findChild<QLabel*>("health links");
+    emit links->linkActivated("more");
+    CHECK_FALSE(details->isHidden());
+    CHECK(details->text().contains("next flight"));
+    emit links->linkActivated("show");
+    CHECK(d.model().traces().front().name.starts_with("imu.gyro_"));
+    // A short place has both cursors around it.
+    Review other("shakedown-gps-glitch.ulg");
+    auto* glitch = other.child<QFrame>("health card gps-glitch")->findChild<QLabel*>("health links");
+    emit glitch->linkActivated("show");
+    REQUIRE(other.model().secondCursor());
+    CHECK(*other.model().secondCursor() - other.model().cursor() == Approx(12).margin(0.5));
+    CHECK(other.model().view().length_s() < 40);
+    CHECK(other.child<FiguresView>("figures")->findChild<QLabel*>("headline")->text().contains("12 s"));
+    // The summary stands in the top bar too.
+    bool top = false;
+    for (QAbstractButton* b : other.window.findChildren<QAbstractButton*>()) top |= b->text().contains("1 bad");
+    CHECK(top);
+}
+
+TEST_CASE("channels go to either axis and to plots of their own, and become favourites", "[ui][debrief][traces]") {
+    Review d;
+    const std::size_t before = d.model().traces().size();
+    d.clickChannel("attitude.roll_deg");
+    REQUIRE(d.model().traces().size() == before + 1);
+    CHECK_FALSE(d.model().traces().back().right);
+    d.clickChannel("throttle.percent", Qt::ShiftModifier);
+    CHECK(d.model().traces().back().right);
+    d.clickChannel("vibration.z_mps2", Qt::ControlModifier);
+    CHECK(d.model().traces().back().plot == 1);
+    CHECK(d.model().plots() == 2);
+    d.clickChannel("attitude.roll_deg");  // again: away
+    CHECK(d.model().traces().size() == before + 2);
+    d.clickChannel("throttle.percent", Qt::NoModifier, 1);
+    CHECK(d.model().favourites() == QStringList{"throttle.percent"});
+    auto* tree = d.child<QTreeWidget>("channels");
+    CHECK(tree->topLevelItem(0)->text(0) == "Favourites");
+    auto* search = d.child<QLineEdit>("channel search");
+    QTest::keyClicks(search, "vibration");
+    int shown = 0;
+    for (QTreeWidgetItemIterator at(tree); *at != nullptr; ++at) shown += (*at)->data(0, Qt::UserRole).isValid();
+    CHECK(shown == 4);
+    // Presets from their menu.
+    d.child<QToolButton>("presets");
+    for (QAction* a : d.child<QMenu>("presets menu")->actions())
+        if (a->text() == "Vibration") a->trigger();
+    CHECK(d.model().traces().size() == 5);
+    CHECK(d.model().traces()[3].right);
+}
+
+TEST_CASE("cursor, second cursor, box, wheel, back and all in the traces", "[ui][debrief][traces]") {
+    Review d;
+    TraceBand& band = d.band();
+    const Stretch whole = d.model().whole();
+    QTest::mouseClick(&band, Qt::LeftButton, Qt::NoModifier, d.inBand(whole.from_s + 30));
+    CHECK(d.model().cursor() == Approx(whole.from_s + 30).margin(0.2));
+    // The map's aircraft stands where it was then, and a click on the track brings the cursor there.
+    const LogPtr log = d.window.review().log();
+    const GeoPoint then{*log->find("position.lat_deg")->at(d.model().cursor()),
+                        *log->find("position.lon_deg")->at(d.model().cursor())};
+    REQUIRE(d.window.map().overlay().aircraft);
+    CHECK(distance_m(d.window.map().overlay().aircraft->place, then) < 3);
+    d.still();
+    const double t = whole.from_s + 66;
+    const GeoPoint wanted{*log->find("position.lat_deg")->at(t), *log->find("position.lon_deg")->at(t)};
+    d.click(d.at(wanted));
+    const double got = d.model().cursor();
+    CHECK(distance_m({*log->find("position.lat_deg")->at(got), *log->find("position.lon_deg")->at(got)}, wanted) < 5);
+    QTest::mouseClick(&band, Qt::LeftButton, Qt::ShiftModifier, d.inBand(whole.from_s + 80));
+    REQUIRE(d.model().secondCursor());
+    CHECK(*d.model().secondCursor() == Approx(whole.from_s + 80).margin(0.2));
+    // A flat box is a stretch of time.
+    d.drag(&band, d.inBand(whole.from_s + 20), d.inBand(whole.from_s + 50) + QPoint(0, 5), Qt::ControlModifier);
+    CHECK(d.model().view().from_s == Approx(whole.from_s + 20).margin(0.3));
+    CHECK(d.model().view().to_s == Approx(whole.from_s + 50).margin(0.3));
+    const auto values = band.valueRange(0, false);
+    d.drag(&band, d.inBand(whole.from_s + 30) - QPoint(0, 30), d.inBand(whole.from_s + 40) + QPoint(0, 30),
+           Qt::ControlModifier);
+    band.repaint();
+    CHECK(band.valueRange(0, false).second - band.valueRange(0, false).first < (values.second - values.first) * 0.6);
+    band.setFocus();
+    QTest::keyClick(&band, Qt::Key_Backspace);
+    CHECK(d.model().view().from_s == Approx(whole.from_s + 20).margin(0.3));
+    QTest::keyClick(&band, Qt::Key_A);
+    CHECK(d.model().view().length_s() == Approx(whole.length_s()));
+    const QPointF middle = d.inBand(whole.from_s + 50);
+    QWheelEvent wheel(middle, band.mapToGlobal(middle), QPoint(), QPoint(0, 240), Qt::NoButton, Qt::NoModifier,
+                      Qt::NoScrollPhase, false);
+    QApplication::sendEvent(&band, &wheel);
+    CHECK(d.model().view().length_s() == Approx(whole.length_s() * 0.64));
+    CHECK(band.timeAt(middle.x()) == Approx(whole.from_s + 50).margin(0.5));
+    QTest::mouseDClick(&band, Qt::LeftButton, Qt::NoModifier, middle.toPoint());
+    CHECK(d.model().view().length_s() == Approx(whole.length_s()));
+    const double was = d.model().cursor();
+    QTest::keyClick(&band, Qt::Key_Right);
+    CHECK(d.model().cursor() > was);
+    QTest::keyClick(&band, Qt::Key_Home);
+    CHECK(d.model().cursor() == whole.from_s);
+    QTest::keyClick(&band, Qt::Key_Escape);
+    CHECK_FALSE(d.model().secondCursor());
+    band.copyData();
+    const QString copied = QGuiApplication::clipboard()->text();
+    CHECK(copied.startsWith("t_s\tposition.height_home_m [m]"));
+    CHECK(copied.count('\n') > 300);
+    band.copyPicture();
+    CHECK(QGuiApplication::clipboard()->pixmap().width() == band.width());
+    band.repaint();
+    CHECK(band.lastFrameMs() < 500);
+}
+
+TEST_CASE("a formula with an error is shown at its character, corrected and drawn", "[ui][debrief][formula]") {
+    Review d;
+    bool looked = false;
+    QTimer::singleShot(300, [&] {
+        auto* dialog = d.window.findChild<FormulaDialog*>();
+        REQUIRE(dialog != nullptr);
+        auto* name = dialog->findChild<QLineEdit*>("formula name");
+        auto* text = dialog->findChild<QLineEdit*>("formula text");
+        auto* ok = dialog->findChild<QPushButton*>("formula ok");
+        auto* result = dialog->findChild<QLabel*>("formula result");
+        QTest::keyClicks(name, "power");
+        QTest::keyClicks(text, "battery.voltage_v * battery.curent_a");
+        CHECK_FALSE(ok->isEnabled());
+        CHECK(result->text().contains("At character 21"));
+        CHECK(dialog->findChild<QLabel*>("formula mark")->text().contains("battery.curent_a</span>"));
+        text->selectAll();
+        QTest::keyClicks(text, "battery.voltage_v * battery.current_a");
+        CHECK(ok->isEnabled());
+        CHECK(result->text().contains("W"));
+        looked = true;
+        QTest::mouseClick(ok, Qt::LeftButton);
+    });
+    d.press("new formula");
+    CHECK(looked);
+    REQUIRE(d.model().traces().back().name == "power");
+    CHECK(d.model().channelOf(d.model().traces().back())->unit == "W");
+    CHECK(d.channel("power") != nullptr);
+}
+
+TEST_CASE("each kind of log opens, by its content, and its flights are chosen", "[ui][debrief][formats]") {
+    Review d("transmitter.csv");
+    auto* sessions = d.child<QComboBox>("sessions");
+    REQUIRE(sessions->count() == 3);
+    const double all = d.model().whole().length_s();
+    sessions->setCurrentIndex(2);
+    emit sessions->activated(2);
+    CHECK(d.model().session() == 1);
+    CHECK(d.model().whole().length_s() < all / 10);
+    REQUIRE(d.until(5000, [&] { return !d.window.review().diagnosing(); }));
+    bool jumped = false;
+    for (const Answer& a : d.window.review().health()) jumped |= a.id == "gps-glitch" && a.verdict == Verdict::bad;
+    CHECK(jumped);
+    CHECK(d.child<QPushButton>("table columns button")->isVisible());
+    // The same flight in other kinds.
+    const auto log = openLog(demo("shakedown-clean.ulg"));
+    REQUIRE(log);
+    for (const char* ending : {".kml", ".gpx"}) {
+        const std::string path = d.dir / ("flight" + std::string(ending) + ".txt");  // told by content, not by name
+        spit(path, *logExport(**log, "f", "f" + std::string(ending)));
+        d.show(path);
+        CHECK(d.window.review().log()->find("position.lat_deg") != nullptr);
+        CHECK(d.window.workspace() == Workspace::debrief);
+    }
+    d.show(demo("patrol-flight.tlog"));
+    CHECK(d.model().session() == -1);
+}
+
+TEST_CASE("replay moves the cursor, loops, steps from event to event; the track takes a channel's colours",
+          "[ui][debrief][replay]") {
+    Review d;
+    auto* bar = d.child<ReplayBar>("replay bar");
+    CHECK(bar->isVisible());
+    d.model().setCursor(d.model().whole().from_s + 10);
+    auto* speed = d.child<QComboBox>("replay speed");
+    speed->setCurrentIndex(speed->findData(32.0));
+    const double was = d.model().cursor();
+    d.key(Qt::Key_Space);
+    CHECK(bar->playing());
+    REQUIRE(d.until(3000, [&] { return d.model().cursor() > was + 10; }));
+    d.key(Qt::Key_Space);
+    CHECK_FALSE(bar->playing());
+    const double here = d.model().cursor();
+    d.key(Qt::Key_Period);
+    CHECK(d.model().cursor() > here);
+    d.key(Qt::Key_Comma);
+    d.key(Qt::Key_Comma);
+    CHECK(d.model().cursor() < here);
+    // To the end, where it stops; with loop it begins again.
+    d.model().setCursor(d.model().whole().to_s - 5);
+    d.key(Qt::Key_Space);
+    REQUIRE(d.until(3000, [&] { return !bar->playing(); }));
+    CHECK(d.model().cursor() == Approx(d.model().whole().to_s));
+    QTest::mouseClick(d.child<QToolButton>("replay loop"), Qt::LeftButton);
+    d.model().setCursor(d.model().whole().to_s - 5);
+    d.key(Qt::Key_Space);
+    REQUIRE(d.until(3000, [&] { return d.model().cursor() < d.model().whole().to_s - 20; }));
+    d.key(Qt::Key_Space);
+    auto* by = d.child<QComboBox>("track by");
+    CHECK(d.window.map().overlay().colours.title == "Flown in");
+    by->setCurrentIndex(by->findData("vibration.z_mps2"));
+    emit by->activated(by->currentIndex());
+    CHECK(d.window.map().overlay().colours.title.startsWith("vibration.z_mps2"));
+    CHECK(d.window.map().overlay().colours.classes.size() >= 7);
+    CHECK(d.window.map().overlay().colours.of.size() == d.window.map().overlay().track.size());
+    d.window.setWorkspace(Workspace::draft);
+    CHECK_FALSE(bar->isVisible());
+}
+
+TEST_CASE("two flights are compared, with what was changed in between", "[ui][debrief][compare]") {
+    Review d("shakedown-new-propellers.ulg");
+    d.press("compare flights");
+    auto* dialog = d.window.findChild<FlightsDialog*>("flights dialog");
+    REQUIRE(dialog != nullptr);
+    CHECK(dialog->findChild<QLabel*>("comparison caution")->text().contains("Choose"));
+    d.window.logbook().addNote("Darter 4", "new propellers");
+    REQUIRE(d.window.logbook().waitUntilIdle(5000));
+    dialog->openOther(QString::fromStdString(demo("shakedown-resonance.ulg")));
+    REQUIRE(d.until(8000, [&] { return dialog->comparison().has_value(); }));
+    CHECK(dialog->findChild<QLabel*>("compared flights")->text().contains("Before: <b>shakedown-resonance.ulg"));
+    auto* measures = dialog->findChild<QTableWidget*>("measures");
+    REQUIRE(measures->rowCount() >= 9);
+    CHECK(measures->item(0, 5)->text() == "changed");
+    CHECK(measures->item(measures->rowCount() - 1, 5)->text() == "within noise");
+    auto* changes = dialog->findChild<QTableWidget*>("changes");
+    REQUIRE(changes->rowCount() == 1);  // the note is of today, not of the time in between
+    CHECK(changes->item(0, 0)->text() == "ATC_RAT_RLL_P");
+    CHECK(dialog->findChild<QComboBox*>("compared channel")->currentText() == "vibration.z_mps2");
+    dialog->openOther("/no/such/log");
+    REQUIRE(
+        d.until(3000, [&] { return dialog->findChild<QLabel*>("comparison caution")->text().contains("no/such"); }));
+    CHECK(dialog->comparison());  // what was compared stays
+}
+
+TEST_CASE("a channel against another, its histogram, height over distance", "[ui][debrief][relation]") {
+    Review d("shakedown-compass.ulg");
+    d.press("relation");
+    auto* dialog = d.window.findChild<RelationDialog*>("relation dialog");
+    REQUIRE(dialog != nullptr);
+    const auto choose = [&](const char* box, const QString& text) {
+        auto* b = dialog->findChild<QComboBox*>(box);
+        b->setCurrentIndex(b->findText(text));
+        emit b->activated(b->currentIndex());
+    };
+    choose("relation x", "battery.current_a");
+    choose("relation y", "mag.field_ut");
+    CHECK(dialog->result().startsWith("r 0.9"));
+    CHECK(dialog->result().contains("left out"));
+    dialog->findChild<QCheckBox*>("relation steady")->setChecked(false);
+    CHECK(dialog->result().contains("Turns and rolls are in it"));
+    choose("relation stretch", "the whole flight");
+    dialog->setView(RelationDialog::often);
+    CHECK(dialog->result().contains("samples: mean"));
+    dialog->setView(RelationDialog::distance);
+    CHECK(dialog->result().contains("climbed"));
+    auto* y = dialog->findChild<QComboBox*>("relation y");
+    dialog->setView(RelationDialog::often);
+    y->setEditText("nonsense");
+    emit y->activated(0);
+    CHECK(dialog->result().contains("no channel \"nonsense\""));
+}
+
+TEST_CASE("parameters and missions of a log: searched, beside another log, opened as a plan",
+          "[ui][debrief][contents]") {
+    Review d("shakedown-new-propellers.ulg");
+    d.press("log contents");
+    auto* dialog = d.window.findChild<ContentsDialog*>("contents dialog");
+    REQUIRE(dialog != nullptr);
+    auto* table = dialog->findChild<QTableWidget*>("log parameters");
+    CHECK(table->rowCount() == 2);
+    QTest::keyClicks(dialog->findChild<QLineEdit*>("parameter search"), "spin");
+    CHECK(table->rowCount() == 1);
+    dialog->findChild<QLineEdit*>("parameter search")->clear();
+    dialog->compareWith(QString::fromStdString(demo("shakedown-clean.ulg")));
+    REQUIRE(table->rowCount() == 1);
+    CHECK(table->item(0, 0)->text() == "ATC_RAT_RLL_P");
+    CHECK(table->item(0, 1)->text() == "0.135");
+    CHECK(dialog->saveParameters(QString::fromStdString(d.dir / "params.csv")));
+    CHECK(slurp(d.dir / "params.csv").find("MOT_SPIN_MIN,0.12") != std::string::npos);
+    // A recording of a hand-over has its mission.
+    d.show(demo("patrol-flight.tlog"));
+    auto* missions = dialog->findChild<QListWidget*>("log missions");
+    REQUIRE(missions->count() >= 1);
+    dialog->findChild<QTabWidget*>("contents tabs")->setCurrentIndex(1);
+    QTest::mouseClick(dialog->findChild<QPushButton*>("open log mission"), Qt::LeftButton);
+    d.settle();
+    CHECK(d.window.workspace() == Workspace::draft);
+    CHECK(d.plan().items.size() > 5);
+    CHECK(d.window.plan().canUndo());
+}
+
+TEST_CASE("presence over the open flight and the whole logbook, on a page to keep", "[ui][debrief][presence]") {
+    Review d("shakedown-clean.ulg");
+    REQUIRE(d.window.logbook().waitUntilIdle(8000));
+    d.press("presence");
+    auto* dialog = d.window.findChild<PresenceDialog*>("presence dialog");
+    REQUIRE(dialog != nullptr);
+    auto* point = dialog->findChild<QLineEdit*>("presence point");
+    auto* radius = dialog->findChild<QLineEdit*>("presence radius");
+    auto* look = dialog->findChild<QPushButton*>("presence look");
+    auto* summary = dialog->findChild<QLabel*>("presence summary");
+    point->setText("nowhere");
+    QTest::mouseClick(look, Qt::LeftButton);
+    CHECK(summary->text().contains("cannot be read"));
+    point->setText("47.305197, -20.106806");
+    radius->setText("0");
+    QTest::mouseClick(look, Qt::LeftButton);
+    CHECK(summary->text().contains("above 0"));
+    radius->setText("20 m");
+    QTest::mouseClick(look, Qt::LeftButton);
+    REQUIRE(d.until(5000, [&] { return summary->text().contains("Entered in 1 of 1"); }));
+    CHECK(dialog->page().flights[0].sha256.size() == 64);
+    CHECK_FALSE(dialog->page().map_png.empty());
+    CHECK(dialog->findChild<QTextBrowser*>("presence page")->toPlainText().contains("SHA-256"));
+    CHECK(dialog->saveTo(QString::fromStdString(d.dir / "presence.html")));
+    CHECK(dialog->saveTo(QString::fromStdString(d.dir / "presence.pdf")));
+    CHECK(std::filesystem::file_size(d.dir / "presence.pdf") > 2000);
+    CHECK_FALSE(dialog->saveTo("/no/such/folder/p.html"));
+    auto* over = dialog->findChild<QComboBox*>("presence over");
+    over->setCurrentIndex(1);
+    point->setText("47.4, -20.1");
+    QTest::mouseClick(look, Qt::LeftButton);
+    REQUIRE(d.until(8000, [&] { return summary->text().contains("Not entered"); }));
+}
