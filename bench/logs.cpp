@@ -9,6 +9,7 @@
 
 #include "core/base/Text.h"
 #include "core/logio/LogReader.h"
+#include "large.h"
 
 using namespace anhinga;
 
@@ -23,8 +24,10 @@ std::string filled(std::string text, std::size_t n) {
     return text;
 }
 
+}  // namespace
+
 /// A self-describing log of about so many bytes: two inertial sensors at 1 kHz, attitude at 100 Hz, position at 10 Hz.
-void writeLarge(const std::string& path, std::size_t bytes) {
+void writeLargeLog(const std::string& path, std::size_t bytes) {
     std::ofstream file(path, std::ios::binary);
     const auto format = [&](int id, int length, const char* name, const char* types, const char* labels) {
         std::string r("\xA3\x95\x80", 3);
@@ -68,6 +71,8 @@ void writeLarge(const std::string& path, std::size_t bytes) {
     }
 }
 
+namespace {
+
 /// Anonymous memory of this process: what it holds beside mapped files.
 double ownMb() {
     std::ifstream status("/proc/self/status");
@@ -83,7 +88,7 @@ void largeLog(benchmark::State& state) {
     const auto folder = std::filesystem::temp_directory_path() / fmt::format("anhinga-bench-log-{}", getpid());
     std::filesystem::create_directories(folder);
     const std::string path = (folder / "large.bin").string();
-    writeLarge(path, static_cast<std::size_t>(state.range(0)) << 20);
+    writeLargeLog(path, static_cast<std::size_t>(state.range(0)) << 20);
     const auto size = static_cast<double>(std::filesystem::file_size(path));
     for (auto _ : state) {
         double sum_s = 1e9, index_s = 1e9, first_s = 1e9, memory_mb = 0;

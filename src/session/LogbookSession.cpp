@@ -2,7 +2,9 @@
 
 #include <QCoreApplication>
 #include <QDeadlineTimer>
+#include <QDir>
 #include <QFileInfo>
+#include <QSettings>
 
 #include "core/base/Text.h"
 
@@ -19,7 +21,13 @@ QString summaryOf(const LogbookAdded& a) {
 }
 }  // namespace
 
-LogbookSession::LogbookSession(QObject* parent) : QObject(parent) {}
+LogbookSession::LogbookSession(QObject* parent) : QObject(parent) {
+    constexpr int kRested_ms = 1500;
+    settle_.setSingleShot(true);
+    settle_.setInterval(kRested_ms);
+    connect(&watcher_, &QFileSystemWatcher::directoryChanged, &settle_, qOverload<>(&QTimer::start));
+    connect(&settle_, &QTimer::timeout, this, &LogbookSession::lookAtWatched);
+}
 
 LogbookSession::~LogbookSession() {
     cancel_.request_stop();
@@ -113,9 +121,32 @@ void LogbookSession::add(const QString& path, bool only_flown, const QString& pl
     });
 }
 
+void LogbookSession::watchFolder(const QString& folder) {
+    if (!watcher_.directories().isEmpty()) watcher_.removePaths(watcher_.directories());
+    watched_ = folder;
+    QSettings().setValue("logbook/watched", folder);
+    if (folder.isEmpty()) return settle_.stop();
+    if (!QFileInfo(folder).isDir()) return emit failed(folder + ": the folder that is watched for logs is not there");
+    watcher_.addPath(folder);
+    settle_.start();  // what came while nobody watched
+}
+
+/// A file that is still being copied changes without a word from the folder: wait until all have rested.
+void LogbookSession::lookAtWatched() {
+    if (watched_.isEmpty()) return;
+    const QDateTime now = QDateTime::currentDateTime();
+    for (const QFileInfo& file : QDir(watched_).entryInfoList(QDir::Files))
+        if (file.lastModified().msecsTo(now) < settle_.interval()) return settle_.start();
+    importWith(watched_, true);
+}
+
 void LogbookSession::importFolder(const QString& folder) {
+    importWith(folder, false);
+}
+
+void LogbookSession::importWith(const QString& folder, bool only_new) {
     cancel_ = {};
-    queue([this, folder = folder.toStdString()](Logbook& book, const std::stop_token& stop) {
+    queue([this, only_new, folder = folder.toStdString()](Logbook& book, const std::stop_token& stop) {
         double said_ms = -1e9;
         const auto done = book.addFolder(
             folder,
@@ -135,12 +166,14 @@ void LogbookSession::importFolder(const QString& folder) {
                     },
                     Qt::QueuedConnection);
             },
-            stop);
+            stop, only_new);
         const bool stopped = stop.stop_requested();
         QMetaObject::invokeMethod(
             this,
-            [this, done, stopped] {
+            [this, done, stopped, only_new] {
                 if (!done) return emit failed(QString::fromStdString(done.error().message));
+                // Nothing new in a watched folder is not worth a word.
+                if (only_new && done->flights == 0 && done->failed.empty()) return;
                 emit changed();
                 emit imported(summaryOf(*done) + (stopped ? "; stopped" : ""));
             },

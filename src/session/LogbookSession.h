@@ -2,8 +2,10 @@
 // progress and can be stopped.
 #pragma once
 
+#include <QFileSystemWatcher>
 #include <QObject>
 #include <QString>
+#include <QTimer>
 #include <condition_variable>
 #include <deque>
 #include <memory>
@@ -28,6 +30,9 @@ class LogbookSession : public QObject {
     /// A log file; of a recording only when something was flown in it.
     void add(const QString& path, bool only_flown, const QString& plan_path = {});
     void importFolder(const QString& folder);
+    /// Logs that appear in this folder come into the logbook by themselves; empty: none is watched. Remembered.
+    void watchFolder(const QString& folder);
+    QString watchedFolder() const { return watched_; }
     void cancel();
     bool busy() const { return busy_ > 0; }
     double share() const { return share_; }
@@ -53,6 +58,12 @@ class LogbookSession : public QObject {
     void work(const std::stop_token& stop);
     void report(const Result<void>& result);
 
+    void lookAtWatched();
+    void importWith(const QString& folder, bool only_new);
+
+    QString watched_;
+    QFileSystemWatcher watcher_;
+    QTimer settle_;
     QString file_, doing_;
     std::shared_ptr<Logbook> book_;
     int busy_ = 0;

@@ -3,25 +3,43 @@
 namespace anhinga {
 
 void ReviewSession::open(const QString& path) {
-    openWith(path, [path] { return openLog(path.toStdString()); });
+    openWith(path, [path](const LogWatch& watch) { return openLog(path.toStdString(), watch); });
 }
 
 void ReviewSession::openTable(const QString& path, const TableMapping& mapping) {
-    openWith(path, [path, mapping]() -> Result<LogPtr> {
+    openWith(path, [path, mapping](const LogWatch&) -> Result<LogPtr> {
         const auto bytes = mapFile(path.toStdString());
         if (!bytes) return tl::unexpected(bytes.error());
         return readTable(*bytes, path.toStdString(), mapping);
     });
 }
 
-void ReviewSession::openWith(const QString& path, std::function<Result<LogPtr>()> read) {
+void ReviewSession::openWith(const QString& path, std::function<Result<LogPtr>(const LogWatch&)> read) {
     opening_ = true;
-    opener_ = std::jthread([this, path, read = std::move(read)] {
-        auto log = read();
+    opening_path_ = path;
+    opening_share_ = 0;
+    const unsigned number = ++openings_;
+    emit openingChanged();
+    opener_ = std::jthread([this, path, number, read = std::move(read)](const std::stop_token& stop) {
+        LogWatch watch;
+        watch.stop = stop;
+        watch.progress = [this, number](double share) {
+            QMetaObject::invokeMethod(
+                this,
+                [this, number, share] {
+                    if (number != openings_ || !opening_) return;
+                    opening_share_ = share;
+                    emit openingChanged();
+                },
+                Qt::QueuedConnection);
+        };
+        auto log = read(watch);
         QMetaObject::invokeMethod(
             this,
-            [this, path, log = std::move(log)] {
+            [this, path, number, log = std::move(log)] {
+                if (number != openings_) return;  // another one was asked for
                 opening_ = false;
+                emit openingChanged();
                 if (!log)
                     emit failed(QString::fromStdString(log.error().message));
                 else
@@ -29,6 +47,10 @@ void ReviewSession::openWith(const QString& path, std::function<Result<LogPtr>()
             },
             Qt::QueuedConnection);
     });
+}
+
+void ReviewSession::stopOpening() {
+    opener_.request_stop();
 }
 
 void ReviewSession::show(LogPtr log, const QString& title) {

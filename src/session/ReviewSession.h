@@ -23,6 +23,10 @@ class ReviewSession : public QObject {
     LogPtr log() const { return log_; }
     QString path() const { return path_; }
     bool opening() const { return opening_; }
+    QString openingPath() const { return opening_path_; }
+    double openingShare() const { return opening_share_; }
+    /// What is being read is given up; the open log stays.
+    void stopOpening();
     void open(const QString& path);
     /// The same for a table whose columns are known.
     void openTable(const QString& path, const TableMapping& mapping);
@@ -45,15 +49,19 @@ class ReviewSession : public QObject {
     void logChanged();
     void failed(const QString& why);
     void healthChanged();
+    void openingChanged();  // begun, further, or done
 
   private:
-    void openWith(const QString& path, std::function<Result<LogPtr>()> read);
+    void openWith(const QString& path, std::function<Result<LogPtr>(const LogWatch&)> read);
     LogPtr log_;
     QString path_;
     bool opening_ = false, diagnosing_ = false, waits_ = false;
     std::optional<PlannedFlown> comparison_;
     QString not_compared_;
     std::vector<Answer> health_;
+    QString opening_path_;
+    double opening_share_ = 0;
+    unsigned openings_ = 0;   // number of the last one begun
     unsigned diagnosis_ = 0;  // number of the last one begun
     std::jthread opener_, diagnoser_;
 };

@@ -10,6 +10,7 @@
 #include "app/debrief/PresenceDialog.h"
 #include "app/debrief/RelationDialog.h"
 #include "app/debrief/ReplayBar.h"
+#include "app/field/Instrument.h"
 #include "core/exchange/Export.h"
 
 using namespace anhinga;
@@ -390,4 +391,69 @@ TEST_CASE("presence over the open flight and the whole logbook, on a page to kee
     point->setText("47.4, -20.1");
     QTest::mouseClick(look, Qt::LeftButton);
     REQUIRE(d.until(8000, [&] { return summary->text().contains("Not entered"); }));
+}
+
+TEST_CASE("a log is dropped onto the window; a folder is watched for new ones", "[ui][debrief][logbook]") {
+    Driver d;
+    d.openDemo();
+    QMimeData mime;
+    mime.setUrls({QUrl::fromLocalFile(QString::fromStdString(demo("shakedown-clean.ulg")))});
+    QDragEnterEvent enter(QPoint(500, 400), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&d.window, &enter);
+    CHECK(enter.isAccepted());
+    QDropEvent drop(QPointF(500, 400), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&d.window, &drop);
+    REQUIRE(d.until(5000, [&] { return d.window.review().path().endsWith("shakedown-clean.ulg"); }));
+    REQUIRE(d.window.logbook().waitUntilIdle(5000));
+    const auto book = d.window.logbook().book();
+    REQUIRE(book);
+    const std::size_t before = (*book)->count();
+    std::filesystem::create_directories(d.dir / "card");
+    d.window.logbook().watchFolder(QString::fromStdString(d.dir / "card"));
+    FlightLog fresh;  // of content no other test has
+    fresh.start_unix_s = 1784793600 + getpid();
+    for (int i = 0; i < 200; ++i) {
+        fresh.channel("position.lat_deg", "deg").add(i, 47.31 + i * 1e-5);
+        fresh.channel("position.lon_deg", "deg").add(i, -20.12);
+        fresh.channel("position.height_home_m", "m").add(i, 20);
+    }
+    spit(d.dir / "card/new.ulg", writeUlog(fresh));
+    REQUIRE(d.until(12000, [&] { return (*book)->count() == before + 1; }));
+    CHECK(QSettings().value("logbook/watched").toString().endsWith("card"));
+    d.press("open logbook");
+    CHECK(d.child<QPushButton>("logbook watch")->text() == "Stop watching");
+    // What was set differently than on the flight before stands beside the flight.
+    auto* table = d.child<QTableWidget>("logbook table");
+    table->selectRow(0);
+    QTest::qWait(50);
+    CHECK(d.child<QLabel>("parameter changes")->text().contains("parameters"));
+    QTest::mouseClick(d.child<QPushButton>("logbook watch"), Qt::LeftButton);
+    CHECK(d.window.logbook().watchedFolder().isEmpty());
+}
+
+TEST_CASE("planned against flown by leg, photos that were missed, the instrument while replaying",
+          "[ui][debrief][planned]") {
+    Driver d;
+    d.openDemo();
+    REQUIRE(d.window.openFile(QString::fromStdString(demo("patrol-flight.tlog"))));
+    REQUIRE(d.until(10000, [&] { return d.window.review().comparison().has_value(); }));
+    auto* tabs = d.child<QTabWidget>("debrief tabs");
+    tabs->setCurrentIndex(1);
+    auto* legs = d.child<QTableWidget>("legs flown");
+    REQUIRE(legs->rowCount() > 5);
+    auto* photos = d.child<QLabel>("photos flown");
+    REQUIRE(d.until(20000, [&] { return photos->text().contains("places missed"); }));
+    CHECK(photos->text().contains("% shown (planned"));
+    const double wanted = legs->item(3, 0)->data(Qt::UserRole).toDouble();
+    QTest::mouseClick(legs->viewport(), Qt::LeftButton, Qt::NoModifier,
+                      legs->visualItemRect(legs->item(3, 1)).center());
+    CHECK(d.window.traceModel().cursor() == Approx(wanted));
+    auto* bar = d.child<ReplayBar>("replay bar");
+    bar->togglePlay();
+    QTest::qWait(200);
+    CHECK(d.window.findChild<Instrument*>()->isVisible());
+    bar->togglePlay();
+    QTest::qWait(50);
+    CHECK_FALSE(d.window.findChild<Instrument*>()->isVisible());
+    CHECK(d.child<FiguresView>("figures")->isVisible());
 }

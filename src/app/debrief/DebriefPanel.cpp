@@ -5,6 +5,7 @@
 #include "app/debrief/FormulaDialog.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
+#include "core/review/PhotosFlown.h"
 
 namespace anhinga {
 
@@ -22,6 +23,24 @@ ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* pare
     title_->setWordWrap(true);
     title_->setObjectName("log title");
     column->addWidget(title_);
+    auto* busy = new QHBoxLayout;
+    reading_ = new QProgressBar;
+    reading_->setObjectName("reading log");
+    reading_->setRange(0, 1000);
+    reading_->setFormat("reading %p %");
+    stop_ = new QPushButton("Stop");
+    stop_->setObjectName("stop reading");
+    busy->addWidget(reading_, 1);
+    busy->addWidget(stop_);
+    column->addLayout(busy);
+    connect(stop_, &QPushButton::clicked, review_, &ReviewSession::stopOpening);
+    const auto show_busy = [this] {
+        reading_->setVisible(review_->opening());
+        stop_->setVisible(review_->opening());
+        reading_->setValue(static_cast<int>(review_->openingShare() * 1000));
+    };
+    connect(review_, &ReviewSession::openingChanged, this, show_busy);
+    show_busy();
     sessions_ = new QComboBox;
     sessions_->setObjectName("sessions");
     sessions_->setToolTip("Flights in this log");
@@ -270,6 +289,27 @@ ComparisonPanel::ComparisonPanel(ReviewSession* review, PlanSession* plan, QWidg
     figures_ = new FiguresView;
     figures_->setObjectName("planned flown");
     column->addWidget(figures_);
+    photos_ = new QLabel;
+    photos_->setObjectName("photos flown");
+    photos_->setWordWrap(true);
+    photos_->setContentsMargins(12, 0, 8, 0);
+    column->addWidget(photos_);
+    legs_ = new QTableWidget(0, 5);
+    legs_->setObjectName("legs flown");
+    legs_->setHorizontalHeaderLabels({"Leg", "Off mean", "most", "Height", "Past"});
+    legs_->horizontalHeaderItem(1)->setToolTip("Beside the line of the leg, metres");
+    legs_->horizontalHeaderItem(3)->setToolTip("Largest height error, metres");
+    legs_->horizontalHeaderItem(4)->setToolTip("Past its end before it turned, metres");
+    legs_->verticalHeader()->hide();
+    legs_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    legs_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    legs_->setFrameShape(QFrame::NoFrame);
+    legs_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    legs_->verticalHeader()->setDefaultSectionSize(20);
+    legs_->setToolTip("A click leads to where the leg was worst");
+    column->addWidget(legs_, 2);
+    connect(legs_, &QTableWidget::cellClicked, this,
+            [this](int row, int) { emit goTo(legs_->item(row, 0)->data(Qt::UserRole).toDouble()); });
     auto* title = new QLabel("  Events");
     title->setFont(uiFont(10, true));
     column->addWidget(title);
@@ -282,7 +322,13 @@ ComparisonPanel::ComparisonPanel(ReviewSession* review, PlanSession* plan, QWidg
 
 void ComparisonPanel::refresh() {
     events_->clear();
+    legs_->setRowCount(0);
+    photos_->clear();
+    ++photo_number_;
+    emit missedFound({});
     const LogPtr log = review_->log();
+    legs_->setVisible(log && review_->comparison() && !review_->comparison()->legs.empty());
+    photos_->setVisible(legs_->isVisibleTo(this));
     if (!log) return figures_->setFigures("–", "Planned against flown", {});
     for (const LogEvent& e : log->events) {
         if (e.kind == "photo") continue;
@@ -311,6 +357,7 @@ void ComparisonPanel::refresh() {
     }
     rows.emplace_back("Height error, mean / largest",
                       QString("%1 / %2 m").arg(c->height_mean_m, 0, 'f', 1).arg(c->height_max_m, 0, 'f', 1));
+    rows.emplace_back("Past a corner, at most", QString("%1 m").arg(c->overshoot_max_m, 0, 'f', 1));
     rows.emplace_back("Time planned / flown", pair(r ? QString::fromStdString(durationText(r->duration_s)) : "–",
                                                    QString::fromStdString(durationText(c->flown_s))));
     rows.emplace_back("Photos planned / taken",
@@ -320,6 +367,56 @@ void ComparisonPanel::refresh() {
                            c->energy_wh ? QString("%1 Wh").arg(*c->energy_wh, 0, 'f', 1) : "unknown"));
     figures_->setFigures(QString("%1 m mean off the line").arg(c->cross_mean_m, 0, 'f', 1), "Planned against flown",
                          rows);
+    for (const LegError& leg : c->legs) {
+        const int row = legs_->rowCount();
+        legs_->insertRow(row);
+        const auto put = [&](int at, const QString& text) {
+            auto* cell = new QTableWidgetItem(text);
+            if (at > 0) cell->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+            cell->setData(Qt::UserRole, leg.max_at_s);
+            legs_->setItem(row, at, cell);
+        };
+        put(0, QString("%1→%2").arg(leg.from_seq).arg(leg.to_seq));
+        put(1, QString::number(leg.cross_mean_m, 'f', 1));
+        put(2, QString::number(leg.cross_max_m, 'f', 1));
+        put(3, QString::number(leg.height_max_m, 'f', 1));
+        put(4, leg.overshoot_m > 0 ? QString::number(leg.overshoot_m, 'f', 1) : "–");
+    }
+    lookAtPhotos();
+}
+
+/// What was missed and what ground is shown takes a moment: beside the window.
+void ComparisonPanel::lookAtPhotos() {
+    const auto rehearsal = plan_->flownRehearsal();
+    if (!rehearsal || rehearsal->photos == 0) return;
+    const unsigned number = photo_number_;
+    photos_->setText("Photos: looking at what they show …");
+    photo_worker_ = std::jthread([this, number, plan = plan_->plan(), terrain = plan_->terrain(),
+                                  planned = rehearsal->log, flown = review_->log()] {
+        const auto result =
+            photosFlown(*plan, terrain.get(), homeAmsl(*plan, terrain.get()).value_or(0), *planned, *flown);
+        QMetaObject::invokeMethod(
+            this,
+            [this, number, plan, result] {
+                if (number != photo_number_) return;
+                if (!result) return photos_->setText("Photos: " + QString::fromStdString(result.error().message));
+                QString text = QString("Photos planned %1, taken %2, places missed %3")
+                                   .arg(result->planned)
+                                   .arg(result->taken)
+                                   .arg(result->missed.size());
+                for (const AreaShown& a : result->areas)
+                    text += QString("\n%1: %2 % shown (planned %3 %), %4 % by %5 photos or more (%6 %)")
+                                .arg(QString::fromStdString(itemText(*plan, a.item)))
+                                .arg(a.flown_percent, 0, 'f', 1)
+                                .arg(a.planned_percent, 0, 'f', 1)
+                                .arg(a.flown_promised_percent, 0, 'f', 1)
+                                .arg(a.promised)
+                                .arg(a.planned_promised_percent, 0, 'f', 1);
+                photos_->setText(text);
+                emit missedFound(result->missed);
+            },
+            Qt::QueuedConnection);
+    });
 }
 
 }  // namespace anhinga

@@ -3,6 +3,7 @@
 
 #include <QWidget>
 #include <set>
+#include <thread>
 
 #include "app/debrief/TraceBand.h"
 #include "app/rehearse/RehearsePanel.h"
@@ -13,8 +14,10 @@ class QComboBox;
 class QLabel;
 class QLineEdit;
 class QListWidget;
+class QProgressBar;
 class QPushButton;
 class QToolButton;
+class QTableWidget;
 class QTreeWidget;
 class QTreeWidgetItem;
 
@@ -51,7 +54,8 @@ class ChannelPanel : public QWidget {
     ReviewSession* review_;
     TraceBand* band_;
     QLabel* title_;
-    QPushButton* columns_;
+    QProgressBar* reading_;
+    QPushButton *stop_, *columns_;
     QComboBox* sessions_;
     QToolButton* presets_;
     QLineEdit* search_;
@@ -69,12 +73,19 @@ class ComparisonPanel : public QWidget {
 
   signals:
     void goTo(double t_s);
+    /// Planned photos that were missed, to be seen on the map.
+    void missedFound(const std::vector<GeoPoint>& places);
 
   private:
     ReviewSession* review_;
     PlanSession* plan_;
     FiguresView* figures_;
+    QTableWidget* legs_;
+    QLabel* photos_;
     QListWidget* events_;
+    std::jthread photo_worker_;
+    unsigned photo_number_ = 0;
+    void lookAtPhotos();
 };
 
 }  // namespace anhinga

@@ -4,6 +4,7 @@
 
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
+#include "core/review/Compare.h"
 #include "core/tiles/TileStore.h"
 
 namespace anhinga {
@@ -46,12 +47,13 @@ LogbookPage::LogbookPage(LogbookSession* logbook, QWidget* parent) : QWidget(par
     search_->setClearButtonEnabled(true);
     search_->setMinimumWidth(300);
     import_ = button("Import folder …", "logbook import", "Every log in a folder and those inside it");
+    watch_ = button("Watch folder …", "logbook watch");
     auto* back = button("Back   Esc", "logbook close");
     head->addWidget(title);
     head->addSpacing(10);
     head->addWidget(count_);
     head->addStretch();
-    for (QWidget* w : std::initializer_list<QWidget*>{search_, import_, back}) head->addWidget(w);
+    for (QWidget* w : std::initializer_list<QWidget*>{search_, import_, watch_, back}) head->addWidget(w);
     column->addLayout(head);
     auto* busy = new QHBoxLayout;
     doing_ = new QLabel;
@@ -101,6 +103,11 @@ LogbookPage::LogbookPage(LogbookSession* logbook, QWidget* parent) : QWidget(par
     note_row->addWidget(add_note_);
     note_row->addWidget(remove_note_);
     side->addLayout(note_row);
+    changes_ = new QLabel;
+    changes_->setObjectName("parameter changes");
+    changes_->setWordWrap(true);
+    changes_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    side->addWidget(changes_);
     auto* middle = new QHBoxLayout;
     middle->addWidget(table_, 1);
     middle->addWidget(right);
@@ -132,6 +139,15 @@ LogbookPage::LogbookPage(LogbookSession* logbook, QWidget* parent) : QWidget(par
         if (!folder.isEmpty()) logbook_->importFolder(folder);
     });
     connect(stop_, &QPushButton::clicked, logbook_, &LogbookSession::cancel);
+    connect(watch_, &QPushButton::clicked, this, [this] {
+        if (!logbook_->watchedFolder().isEmpty()) {
+            logbook_->watchFolder({});
+        } else {
+            const QString folder = QFileDialog::getExistingDirectory(window(), "Watch this folder for new logs");
+            if (!folder.isEmpty()) logbook_->watchFolder(folder);
+        }
+        refreshWatched();
+    });
     const auto open = [this](int row) {
         if (const LogbookEntry* e = entryOf(row)) emit openWanted(QString::fromStdString(e->path));
     };
@@ -271,7 +287,40 @@ void LogbookPage::refresh() {
                     : found.size() == all ? QString("%1 flights").arg(all)
                                           : QString("%1 of %2 flights").arg(found.size()).arg(all));
     fillNotes();
+    refreshWatched();
     refreshChosen();
+}
+
+void LogbookPage::refreshWatched() {
+    const QString folder = logbook_->watchedFolder();
+    watch_->setText(folder.isEmpty() ? "Watch folder …" : "Stop watching");
+    watch_->setToolTip(folder.isEmpty() ? "New logs in a folder come into the logbook by themselves"
+                                        : folder + " is watched for new logs");
+}
+
+QString LogbookPage::changesOf(const LogbookEntry& e) const {
+    const auto opened = logbook_->book();
+    if (!opened) return {};
+    const auto after = (*opened)->parameters(e.sha256);
+    if (after.empty()) return "This log has no parameters: what was set is not known.";
+    const auto before = (*opened)->flightBefore(e);
+    if (!before) return QString("%1 parameters; no earlier flight of this vehicle to compare with.").arg(after.size());
+    const auto changes = paramChanges((*opened)->parameters(before->sha256), after);
+    const QString when =
+        QDateTime::fromSecsSinceEpoch(static_cast<qint64>(before->start_unix_s)).toString("d MMM yyyy HH:mm");
+    if (changes.empty()) return "All parameters as on the flight before, " + when + ".";
+    QString text =
+        QString("%1 parameter%2 changed since %3:").arg(changes.size()).arg(changes.size() > 1 ? "s" : "", when);
+    constexpr std::size_t kMost = 8;
+    for (std::size_t i = 0; i < std::min(kMost, changes.size()); ++i) {
+        const auto value = [](const std::optional<double>& v) {
+            return v ? QString::fromStdString(paramText(*v)) : QString("not there");
+        };
+        text += QString("\n%1  %2 → %3")
+                    .arg(QString::fromStdString(changes[i].name), value(changes[i].before), value(changes[i].after));
+    }
+    if (changes.size() > kMost) text += QString("\nand %1 more").arg(changes.size() - kMost);
+    return text;
 }
 
 void LogbookPage::fillNotes() {
@@ -295,6 +344,7 @@ void LogbookPage::refreshChosen() {
     open_->setEnabled(there);
     plan_->setEnabled(e != nullptr && !e->plan_path.empty() && QFileInfo::exists(QString::fromStdString(e->plan_path)));
     remove_->setEnabled(!ids.empty());
+    changes_->setText(e != nullptr ? changesOf(*e) : QString());
     if (e == nullptr) {
         details_->setText(ids.empty() ? QString() : QString("%1 flights chosen").arg(ids.size()));
         return;

@@ -34,6 +34,9 @@ class LogbookPage : public QWidget {
     void fillNotes();
     void refreshChosen();
     void refreshBusy();
+    void refreshWatched();
+    /// What was set differently than on the flight before.
+    QString changesOf(const LogbookEntry& entry) const;
     void edited(int row, int column);
     void removeChosen();
     std::vector<std::int64_t> chosen() const;
@@ -48,6 +51,8 @@ class LogbookPage : public QWidget {
     QProgressBar* progress_;
     QPushButton *open_, *plan_, *remove_, *stop_, *import_, *add_note_, *remove_note_;
     QListWidget* notes_;
+    QPushButton* watch_;
+    QLabel* changes_;
     std::map<std::int64_t, LogbookEntry> entries_;
     bool filling_ = false;
 };

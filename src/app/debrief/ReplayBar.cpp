@@ -108,11 +108,14 @@ void ReplayBar::togglePlay() {
     clock_.start();
     timer_.start();
     play_->setText("❚❚");
+    emit playingChanged();
 }
 
 void ReplayBar::stop() {
+    if (!timer_.isActive()) return;
     timer_.stop();
     play_->setText("▶");
+    emit playingChanged();
 }
 
 void ReplayBar::advance() {

@@ -31,6 +31,7 @@ class ReplayBar : public QFrame {
   signals:
     void moved(double t_s);
     void colourChanged();
+    void playingChanged();
 
   private:
     void advance();

@@ -655,6 +655,16 @@ void MapView::paintTracks(QPainter& p) {
         const QPointF at = view_.toScreen(g);
         if (rect().contains(at.toPoint())) p.drawRect(QRectF(at - QPointF(2, 2), QSizeF(4, 4)));
     }
+    // Planned and not taken: a cross, on paper, so that it is seen over any ground.
+    for (const GeoPoint& g : overlay_.missed) {
+        const QPointF at = view_.toScreen(g);
+        if (!rect().contains(at.toPoint())) continue;
+        for (const auto& [colour, width] : {std::pair(theme_.raised, 4.0), std::pair(theme_.vermilion, 2.0)}) {
+            p.setPen(pen(colour, width));
+            p.drawLine(at + QPointF(-4, -4), at + QPointF(4, 4));
+            p.drawLine(at + QPointF(-4, 4), at + QPointF(4, -4));
+        }
+    }
 }
 
 /// What the colours of the track mean, where there is more than one.

@@ -47,8 +47,9 @@ struct MapOverlay {
     std::vector<GeoPoint> track;  // flown, or rehearsed up to the play head
     TrackColours colours;         // of the track
     std::vector<GeoPoint> photos;
-    std::vector<GeoPoint> flash;  // what the photo just taken shows
-    bool plan_quiet = false;      // the plan as a thin line beneath a track
+    std::vector<GeoPoint> missed;  // photos that were planned and not taken
+    std::vector<GeoPoint> flash;   // what the photo just taken shows
+    bool plan_quiet = false;       // the plan as a thin line beneath a track
 };
 
 class MapView : public QWidget {

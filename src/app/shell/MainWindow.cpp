@@ -42,6 +42,9 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     debrief_tabs_ = new QTabWidget;
     debrief_tabs_->setObjectName("debrief tabs");
     debrief_tabs_->setDocumentMode(true);
+    // No wider than the other workspaces' panels: the map's room is theirs all.
+    debrief_tabs_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    debrief_tabs_->setMinimumWidth(240);
     debrief_tabs_->addTab(health_, "Health report");
     debrief_tabs_->addTab(comparison_, "Plan and events");
     figures_ = new FiguresView;
@@ -167,7 +170,7 @@ void MainWindow::makeActions() {
     addAct("compare flights", "Compare the flight with another", QKeySequence("Ctrl+Shift+B"),
            [this] { showFlights(); });
     addAct("relation", "One channel against another", QKeySequence("Ctrl+Shift+R"), [this] { showRelation(); });
-    addAct("log contents", "Parameters and missions in the log", {}, [this] { showContents(); });
+    addAct("log contents", "Parameters and missions in the log", QKeySequence("Ctrl+Shift+K"), [this] { showContents(); });
     addAct("presence", "Presence: was it in a place?", QKeySequence("Ctrl+Shift+P"), [this] { showPresence(); });
     addAct("spectrum", "Spectrum of a channel", QKeySequence("Ctrl+Shift+U"), [this] { showSpectrum(); });
     addAct("report", "Flight report …", QKeySequence("Ctrl+P"), [this] { reportDialog(); });

@@ -118,6 +118,7 @@ class MainWindow : public QMainWindow {
     void showEvidence(const Answer& answer);
     QString debriefLine() const;
     void refreshDebriefFigures();
+    void showReplayed();
     void stepPlayHead(int direction);
     void showRelation();
     void showFlights();
@@ -238,6 +239,7 @@ class MainWindow : public QMainWindow {
         std::vector<GeoPoint> photos;
     } reviewed_;
     const ReviewedTrack& reviewedTrack();
+    std::vector<GeoPoint> missed_photos_;
     ProfileBand* profile_ = nullptr;
     TimeBand *rehearse_band_ = nullptr, *field_band_ = nullptr;
     TraceBand* traces_ = nullptr;

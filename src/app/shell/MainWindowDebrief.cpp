@@ -68,6 +68,12 @@ void MainWindow::connectDebrief() {
     connect(channels_, &ChannelPanel::presenceWanted, this, &MainWindow::showPresence);
     connect(channels_, &ChannelPanel::colourTrackWanted, replay_, &ReplayBar::setColourBy);
     connect(comparison_, &ComparisonPanel::goTo, this, &MainWindow::showMoment);
+    connect(comparison_, &ComparisonPanel::missedFound, this, [this](const std::vector<GeoPoint>& places) {
+        if (places == missed_photos_) return;
+        missed_photos_ = places;
+        refreshOverlay();
+    });
+    connect(replay_, &ReplayBar::playingChanged, this, &MainWindow::refreshDebriefFigures);
     connect(replay_, &ReplayBar::colourChanged, this, &MainWindow::refreshOverlay);
     connect(health_, &HealthPanel::showWanted, this, &MainWindow::showEvidence);
     connect(health_, &HealthPanel::diagnosisWanted, this,
@@ -116,8 +122,36 @@ QString MainWindow::debriefLine() const {
     return line;
 }
 
+/// While it is replayed, the attitude as an instrument in place of the figures.
+void MainWindow::showReplayed() {
+    const bool replaying = replay_->playing() && review_.log();
+    if (replaying) {
+        const FlightLog& log = *review_.log();
+        VehicleSnapshot v;
+        v.heard = true;
+        const double t = trace_model_.cursor();
+        const auto take = [&](std::optional<double>& to, const char* name) {
+            if (const Channel* c = log.find(name)) to = c->at(t);
+        };
+        take(v.roll_deg, "attitude.roll_deg");
+        take(v.pitch_deg, "attitude.pitch_deg");
+        take(v.heading_deg, "attitude.yaw_deg");
+        take(v.desired_roll_deg, "desired.roll_deg");
+        take(v.desired_pitch_deg, "desired.pitch_deg");
+        take(v.height_home_m, "position.height_home_m");
+        take(v.ground_mps, "velocity.ground_mps");
+        take(v.air_mps, "velocity.air_mps");
+        take(v.climb_mps, "velocity.climb_mps");
+        instrument_->show(v, {}, plan_.plan()->vehicle.kind == VehicleKind::fixedWing, true);
+    }
+    if (workspace_ == Workspace::debrief && figures_stack_->currentIndex() != (replaying ? 1 : 0))
+        figures_stack_->setCurrentIndex(replaying ? 1 : 0);
+}
+
 void MainWindow::refreshDebriefFigures() {
     const LogPtr log = review_.log();
+    showReplayed();
+    if (replay_->playing()) return;
     if (!log) return figures_->setFigures("–", "No log open", {});
     const auto two = [](double v) { return QString::number(v, 'f', std::abs(v) < 100 ? 2 : 0); };
     std::vector<std::pair<QString, QString>> rows;

@@ -14,6 +14,8 @@ namespace anhinga {
 
 void MainWindow::connectLogbook() {
     logbook_.setFile(dataFolder() + "/logbook.sqlite");
+    if (const QString watched = QSettings().value("logbook/watched").toString(); !watched.isEmpty())
+        logbook_.watchFolder(watched);
     connect(logbook_page_, &LogbookPage::backWanted, this, [this] { showPage(work_page_); });
     connect(logbook_page_, &LogbookPage::message, this, &MainWindow::showMessage);
     connect(logbook_page_, &LogbookPage::openWanted, this, [this](const QString& path) {

@@ -260,6 +260,7 @@ void MainWindow::refreshOverlay() {
         o.track = track.places;
         o.colours = track.colours;
         o.photos = track.photos;
+        o.missed = missed_photos_;
         o.aircraft = aircraftAt(*review_.log(), traces_->cursor());
         if (replay_->following() && o.aircraft && !deep) map_->keepInView(o.aircraft->place);
         if (deep) {

@@ -22,7 +22,8 @@ constexpr const char* kTables =
     "session INTEGER, start_unix_s REAL, duration_s REAL, distance_m REAL, top_height_home_m REAL, lat_deg REAL, "
     "lon_deg REAL, track BLOB, added_unix_s REAL, vehicle TEXT, place_name TEXT, notes TEXT, tags TEXT, "
     "plan_path TEXT, UNIQUE(sha256, session));"
-    "CREATE TABLE IF NOT EXISTS hardware_notes (id INTEGER PRIMARY KEY, time_unix_s REAL, vehicle TEXT, text TEXT);";
+    "CREATE TABLE IF NOT EXISTS hardware_notes (id INTEGER PRIMARY KEY, time_unix_s REAL, vehicle TEXT, text TEXT);"
+    "CREATE TABLE IF NOT EXISTS parameters (sha256 TEXT PRIMARY KEY, content TEXT);";
 constexpr const char* kColumns =
     "id, path, sha256, bytes, format, session, start_unix_s, duration_s, distance_m, top_height_home_m, lat_deg, "
     "lon_deg, track, added_unix_s, vehicle, place_name, notes, tags, plan_path";
@@ -248,6 +249,14 @@ Result<LogbookAdded> Logbook::add(const std::string& path, const FlightLog& log,
                        .done();
         ++out.flights;
     }
+    if (!log.params.empty()) {
+        std::string content;
+        for (const auto& [name, value] : log.params) content += fmt::format("{}={:.17g}\n", name, value);
+        ok = ok && Query(db_, "INSERT OR REPLACE INTO parameters (sha256, content) VALUES (?, ?)")
+                       .bind(*digest)
+                       .bind(content)
+                       .done();
+    }
     if (!ok || sqlite3_exec(db_, "COMMIT", nullptr, nullptr, nullptr) != SQLITE_OK) {
         const std::string why = sqlite3_errmsg(db_);
         sqlite3_exec(db_, "ROLLBACK", nullptr, nullptr, nullptr);
@@ -260,7 +269,7 @@ Result<LogbookAdded> Logbook::add(const std::string& path, const FlightLog& log,
 
 Result<LogbookAdded> Logbook::addFolder(const std::string& folder,
                                         const std::function<void(int, int, const std::string&)>& progress,
-                                        const std::stop_token& stop) {
+                                        const std::stop_token& stop, bool only_new) {
     std::error_code error;
     if (!fs::is_directory(folder, error)) return fail("{}: is not a folder", folder);
     std::vector<std::string> files;
@@ -276,6 +285,11 @@ Result<LogbookAdded> Logbook::addFolder(const std::string& folder,
         if (stop.stop_requested()) break;
         if (progress) progress(done, static_cast<int>(files.size()), file);
         ++done;
+        if (only_new) {
+            std::error_code none;
+            const auto bytes = fs::file_size(file, none);
+            if (!none && knows(file, bytes)) continue;
+        }
         if (!looksLikeLog(file)) {
             ++out.not_logs;
             continue;
@@ -311,6 +325,42 @@ std::optional<LogbookEntry> Logbook::entry(std::int64_t id) const {
     Query q(db_, (std::string("SELECT ") + kColumns + " FROM flights WHERE id=?").c_str());
     if (!q.bind(id).row()) return std::nullopt;
     return entryOf(q);
+}
+
+std::map<std::string, double> Logbook::parameters(const std::string& sha256) const {
+    std::map<std::string, double> out;
+    const std::lock_guard lock(mutex_);
+    Query q(db_, "SELECT content FROM parameters WHERE sha256=?");
+    if (!q.bind(sha256).row()) return out;
+    const std::string content = q.text(0);
+    for (std::size_t at = 0; at < content.size();) {
+        const auto end = std::min(content.find('\n', at), content.size());
+        const std::string line = content.substr(at, end - at);
+        const auto equals = line.rfind('=');
+        const auto value = equals != std::string::npos ? parseNumber(line.substr(equals + 1)) : std::nullopt;
+        if (value) out[line.substr(0, equals)] = *value;
+        at = end + 1;
+    }
+    return out;
+}
+
+std::optional<LogbookEntry> Logbook::flightBefore(const LogbookEntry& entry) const {
+    if (entry.start_unix_s <= 0) return std::nullopt;
+    const std::lock_guard lock(mutex_);
+    Query q(db_, (std::string("SELECT ") + kColumns +
+                  " FROM flights WHERE vehicle=? AND start_unix_s>0 AND start_unix_s<? AND sha256<>? AND sha256 IN "
+                  "(SELECT sha256 FROM parameters) ORDER BY start_unix_s DESC LIMIT 1")
+                     .c_str());
+    q.bind(entry.vehicle).bindReal(entry.start_unix_s).bind(entry.sha256);
+    return q.row() ? std::optional(entryOf(q)) : std::nullopt;
+}
+
+bool Logbook::knows(const std::string& path, std::uint64_t bytes) const {
+    std::error_code none;
+    const std::string where = fs::absolute(path, none).lexically_normal().string();
+    const std::lock_guard lock(mutex_);
+    Query q(db_, "SELECT 1 FROM flights WHERE path=? AND bytes=?");
+    return q.bind(where).bind(static_cast<std::int64_t>(bytes)).row();
 }
 
 std::size_t Logbook::count() const {

@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <functional>
+#include <map>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -65,10 +66,11 @@ class Logbook {
     Result<LogbookAdded> add(const std::string& path, const std::string& plan_path = {});
     /// The same for a log that is open already.
     Result<LogbookAdded> add(const std::string& path, const FlightLog& log, const std::string& plan_path = {});
-    /// Every log in a folder and those inside it, told by content. `progress`: done, of how many, the present file.
+    /// Every log in a folder and those inside it, told by content; `only_new`: files that are known by place and size
+    /// are passed over unread. `progress`: done, of how many, the present file.
     Result<LogbookAdded> addFolder(const std::string& folder,
                                    const std::function<void(int, int, const std::string&)>& progress = {},
-                                   const std::stop_token& stop = {});
+                                   const std::stop_token& stop = {}, bool only_new = false);
 
     /// Newest flight first. Every word of `search` must be found in file, vehicle, place, notes, tags, format or date
     /// ("2026-05"); empty: all.
@@ -77,6 +79,12 @@ class Logbook {
     std::size_t count() const;
     /// Keeps vehicle, place name, notes, tags and plan of the entry with that id.
     Result<void> change(const LogbookEntry& entry);
+    /// Parameters that stood in the file with this fingerprint; empty where it has none.
+    std::map<std::string, double> parameters(const std::string& sha256) const;
+    /// The last flight of the same vehicle before this one that has parameters.
+    std::optional<LogbookEntry> flightBefore(const LogbookEntry& entry) const;
+    /// Whether a file at that place, of that size, is in it.
+    bool knows(const std::string& path, std::uint64_t bytes) const;
     /// Forgets flights; their files stay.
     Result<void> remove(const std::vector<std::int64_t>& ids);
 

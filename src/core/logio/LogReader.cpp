@@ -25,12 +25,16 @@ constexpr Format kFormats[] = {
     {"a table", looksLikeTable, readTableAsRecognised},
 };
 
+struct Stopped {};
+
 Result<LogPtr> readShared(const SharedBytes& shared, const std::string& name) {
     if (shared.bytes.empty()) return fail("{}: the file is empty", name);
     for (const Format& format : kFormats) {
         if (!format.looks_like(shared.bytes)) continue;
         try {
             return format.read(shared, name);
+        } catch (const Stopped&) {
+            return fail("{}: reading was stopped", name);
         } catch (const std::exception& e) {
             return fail("{}: cannot be read as {}: {}", name, format.name, e.what());
         }
@@ -57,9 +61,14 @@ bool looksLikeLog(const std::string& path) {
            std::any_of(std::begin(kFormats), std::end(kFormats), [&](const Format& f) { return f.looks_like(begin); });
 }
 
-Result<LogPtr> openLog(const std::string& path) {
-    const auto mapped = mapFile(path);
+Result<LogPtr> openLog(const std::string& path, const LogWatch& watch) {
+    auto mapped = mapFile(path);
     if (!mapped) return tl::unexpected(mapped.error());
+    if (watch.progress || watch.stop.stop_possible())
+        mapped->told = [watch, size = static_cast<double>(mapped->bytes.size())](std::size_t at) {
+            if (watch.stop.stop_requested()) throw Stopped{};
+            if (watch.progress) watch.progress(static_cast<double>(at) / size);
+        };
     return readShared(*mapped, path);
 }
 

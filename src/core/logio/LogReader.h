@@ -1,7 +1,9 @@
 // Opening a log of any known format: what it is is told by its content, not by its name.
 #pragma once
 
+#include <functional>
 #include <memory>
+#include <stop_token>
 #include <string>
 #include <string_view>
 
@@ -12,9 +14,15 @@ namespace anhinga {
 
 using LogPtr = std::shared_ptr<const FlightLog>;
 
+/// Who waits for a log to be read: told the share done, 0..1, now and then; may stop it.
+struct LogWatch {
+    std::function<void(double)> progress = {};
+    std::stop_token stop = {};
+};
+
 /// Fails with what is wrong and where. Damaged stretches inside a log that is otherwise readable are skipped and
 /// counted.
-Result<LogPtr> openLog(const std::string& path);
+Result<LogPtr> openLog(const std::string& path, const LogWatch& watch = {});
 /// Whether its beginning looks like a log of a known format; false for what cannot be read.
 bool looksLikeLog(const std::string& path);
 /// The same for bytes in memory; `name` stands in messages.

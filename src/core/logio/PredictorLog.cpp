@@ -269,7 +269,7 @@ std::vector<int> wholeNumbers(std::string_view text) {
 
 class Reader {
   public:
-    Reader(std::string_view bytes, FlightLog& log) : bytes_(bytes), log_(log) {}
+    Reader(const SharedBytes& shared, FlightLog& log) : bytes_(shared.bytes), log_(log), milestones_(shared) {}
 
     struct Tables {
         Table main, slow, gps;
@@ -502,7 +502,9 @@ class Reader {
     void readFrames(std::string_view part, std::size_t at, const Header& h) {
         const std::uint32_t time_field = static_cast<std::uint32_t>(std::max(0, h.intra.field("time")));
         bool in_damage = false;
+        const auto before = static_cast<std::size_t>(part.data() - bytes_.data());
         while (at < part.size()) {
+            milestones_.pass(before + at);
             Stream s(part, at + 1);
             Values values;
             const char letter = part[at];
@@ -644,6 +646,7 @@ class Reader {
 
     std::string_view bytes_;
     FlightLog& log_;
+    Milestones milestones_;
     std::shared_ptr<Tables> tables_ = std::make_shared<Tables>();
     std::vector<double> restarts_;
     int logs_ = 0;
@@ -714,7 +717,7 @@ bool looksLikePredictorLog(std::string_view b) {
 Result<LogPtr> readPredictorLog(const SharedBytes& bytes, const std::string& name) {
     auto log = std::make_shared<FlightLog>();
     log->format = "predictor-encoded log";
-    Reader reader(bytes.bytes, *log);
+    Reader reader(bytes, *log);
     const auto tables = reader.run();
     if (tables->main.t_s.empty()) return fail("{}: a predictor-encoded log without a frame that can be read", name);
     log->setSpan(0, tables->main.t_s.back());

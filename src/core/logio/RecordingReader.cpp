@@ -257,7 +257,9 @@ Result<LogPtr> readCapture(const SharedBytes& shared, const std::string&) {
     RecordingLog writer(*log);
     Message m;
     bool in_damage = false;
+    Milestones milestones(shared);
     for (std::size_t at = 0; at < bytes.size();) {
+        milestones.pass(at);
         const bool start = bytes[at] == 0xFD || bytes[at] == 0xFE;
         const auto found = start ? Parser::look(bytes.subspan(at), m) : Parser::Found{Parser::Look::bad, 1};
         if (found.look == Parser::Look::message || found.look == Parser::Look::unknown) {
@@ -286,7 +288,9 @@ Result<LogPtr> readRecording(const SharedBytes& shared, const std::string& name)
     Message m;
     std::size_t at = 0, packets = 0;
     bool in_damage = false;
+    Milestones milestones(shared);
     while (at + 8 < bytes.size()) {
+        milestones.pass(at);
         const std::uint64_t stamp = stampAt(bytes.subspan(at));
         const bool start = (bytes[at + 8] == 0xFD || bytes[at + 8] == 0xFE) && plausible(stamp);
         const auto found = start ? Parser::look(bytes.subspan(at + 8), m) : Parser::Found{Parser::Look::bad, 1};

@@ -187,6 +187,8 @@ class Index {
     virtual ~Index() = default;
     /// Finds every record. Damage is counted in the log.
     virtual void build(FlightLog& log) = 0;
+    /// Nobody waits any more.
+    void settle() { bytes_.told = nullptr; }
     virtual double number(const Kind& kind, std::uint32_t at, std::size_t field) const = 0;
     virtual std::string text(const Kind& kind, std::uint32_t at, std::size_t field) const = 0;
 
@@ -251,7 +253,9 @@ class BinaryIndex : public Index {
         lengths[kFormatRecord] = kFormatLength;
         std::size_t at = 0;
         bool in_damage = false;
+        Milestones milestones(bytes_);
         while (at + kHeader <= b.size()) {
+            milestones.pass(at);
             const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(b[i]); };
             const std::uint32_t length = byte(at) == kHead1 && byte(at + 1) == kHead2 ? lengths[byte(at + 2)] : 0;
             const std::size_t next = at + length;
@@ -321,7 +325,9 @@ class TextIndex : public Index {
     void build(FlightLog& log) override {
         const std::string_view b = bytes_.bytes;
         std::size_t at = 0, formats = 0;
+        Milestones milestones(bytes_);
         while (at < b.size()) {
+            milestones.pass(at);
             const std::size_t end = std::min(b.find('\n', at), b.size());
             const std::string_view line = trimmed(b.substr(at, end - at));
             const std::string_view name = trimmed(line.substr(0, line.find(',')));
@@ -713,6 +719,7 @@ Result<LogPtr> make(std::shared_ptr<Index> index, const char* format, const std:
     auto log = std::make_shared<FlightLog>();
     log->format = format;
     index->build(*log);
+    index->settle();
     std::size_t records = 0;
     for (const auto& [id, kind] : index->kinds()) records += kind.count();
     if (records == 0) return fail("{}: {} without any record in it", name, format);

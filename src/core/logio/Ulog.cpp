@@ -1,6 +1,7 @@
 // ULog: the open self-describing log format (file header, definitions, data). Written: one message a channel group.
 // Read: formats with nesting and arrays, multi-instance subscriptions, parameters, logged strings, dropouts.
 #include <algorithm>
+#include <cmath>
 #include <cstring>
 #include <limits>
 #include <map>
@@ -55,11 +56,12 @@ struct Layout {
 
 class Reader {
   public:
-    Reader(std::string_view bytes, FlightLog& log) : bytes_(bytes), log_(log) {}
+    Reader(const SharedBytes& shared, FlightLog& log) : bytes_(shared.bytes), log_(log), milestones_(shared) {}
 
     void run() {
         std::size_t at = 16;
         while (at + 3 <= bytes_.size()) {
+            milestones_.pass(at);
             const auto size = static_cast<std::size_t>(load<std::uint16_t>(bytes_.data() + at));
             const char type = bytes_[at + 2];
             if (at + 3 + size > bytes_.size()) break;
@@ -67,10 +69,123 @@ class Reader {
             at += 3 + size;
         }
         log_.damaged_bytes += bytes_.size() - at;
+        if (!ours_) makeCanonical();
         log_.findSessions({});
     }
 
   private:
+    /// Topics of autopilot family 12 under the names every log shares: the first of the sources a log has is taken.
+    void makeCanonical() {
+        struct Source {
+            const char *to, *from;
+            double factor;
+        };
+        constexpr double kDeg = 180 / M_PI;
+        constexpr Source kSources[] = {
+            {"position.lat_deg", "vehicle_global_position.lat", 1},
+            {"position.lon_deg", "vehicle_global_position.lon", 1},
+            {"position.height_amsl_m", "vehicle_global_position.alt", 1},
+            {"position.lat_deg", "vehicle_gps_position.latitude_deg", 1},
+            {"position.lon_deg", "vehicle_gps_position.longitude_deg", 1},
+            {"position.lat_deg", "vehicle_gps_position.lat", 1e-7},
+            {"position.lon_deg", "vehicle_gps_position.lon", 1e-7},
+            {"position.height_home_m", "vehicle_local_position.z", -1},
+            {"position.height_ground_m", "vehicle_local_position.dist_bottom", 1},
+            {"velocity.climb_mps", "vehicle_local_position.vz", -1},
+            {"velocity.air_mps", "airspeed_validated.true_airspeed_m_s", 1},
+            {"gps.lat_deg", "vehicle_gps_position.latitude_deg", 1},
+            {"gps.lon_deg", "vehicle_gps_position.longitude_deg", 1},
+            {"gps.lat_deg", "vehicle_gps_position.lat", 1e-7},
+            {"gps.lon_deg", "vehicle_gps_position.lon", 1e-7},
+            {"gps.height_amsl_m", "vehicle_gps_position.altitude_msl_m", 1},
+            {"gps.height_amsl_m", "vehicle_gps_position.alt", 1e-3},
+            {"gps.speed_mps", "vehicle_gps_position.vel_m_s", 1},
+            {"gps.satellites", "vehicle_gps_position.satellites_used", 1},
+            {"gps.hdop", "vehicle_gps_position.hdop", 1},
+            {"gps.fix", "vehicle_gps_position.fix_type", 1},
+            {"baro.height_m", "vehicle_air_data.baro_alt_meter", 1},
+            {"imu.gyro_x_dps", "sensor_combined.gyro_rad[0]", kDeg},
+            {"imu.gyro_y_dps", "sensor_combined.gyro_rad[1]", kDeg},
+            {"imu.gyro_z_dps", "sensor_combined.gyro_rad[2]", kDeg},
+            {"imu.accel_x_mps2", "sensor_combined.accelerometer_m_s2[0]", 1},
+            {"imu.accel_y_mps2", "sensor_combined.accelerometer_m_s2[1]", 1},
+            {"imu.accel_z_mps2", "sensor_combined.accelerometer_m_s2[2]", 1},
+            {"mag.x_ut", "vehicle_magnetometer.magnetometer_ga[0]", 100},
+            {"mag.y_ut", "vehicle_magnetometer.magnetometer_ga[1]", 100},
+            {"mag.z_ut", "vehicle_magnetometer.magnetometer_ga[2]", 100},
+            {"battery.voltage_v", "battery_status.voltage_v", 1},
+            {"battery.current_a", "battery_status.current_a", 1},
+            {"battery.used_mah", "battery_status.discharged_mah", 1},
+            {"battery.left_percent", "battery_status.remaining", 100},
+            {"motor.1", "actuator_motors.control[0]", 100},
+            {"motor.2", "actuator_motors.control[1]", 100},
+            {"motor.3", "actuator_motors.control[2]", 100},
+            {"motor.4", "actuator_motors.control[3]", 100},
+            {"mission.item", "mission_result.seq_current", 1},
+        };
+        const auto copy = [&](const char* to, const char* from, auto&& f) {
+            if (log_.has(to)) return;
+            const Channel* source = log_.find(from);
+            if (source == nullptr || source->t_s.empty()) return;
+            Channel& c = log_.channel(to, canonicalUnit(to));
+            for (std::size_t i = 0; i < source->t_s.size(); ++i) c.add(source->t_s[i], f(source->value[i]));
+        };
+        for (const Source& s : kSources) copy(s.to, s.from, [&](double v) { return v * s.factor; });
+        const auto attitude = [&](const char* group, const char* topic) {
+            const Channel* q[4];
+            for (int i = 0; i < 4; ++i) {
+                q[i] = log_.find(fmt::format("{}[{}]", topic, i));
+                if (q[i] == nullptr || q[i]->t_s.size() != q[0]->t_s.size()) return;
+            }
+            // Names of references stay valid while others are made.
+            Channel& roll = log_.channel(fmt::format("{}.roll_deg", group), "deg");
+            Channel& pitch = log_.channel(fmt::format("{}.pitch_deg", group), "deg");
+            Channel& yaw = log_.channel(fmt::format("{}.yaw_deg", group), "deg");
+            for (std::size_t i = 0; i < q[0]->t_s.size(); ++i) {
+                const double w = q[0]->value[i], x = q[1]->value[i], y = q[2]->value[i], z = q[3]->value[i],
+                             t = q[0]->t_s[i];
+                roll.add(t, std::atan2(2 * (w * x + y * z), 1 - 2 * (x * x + y * y)) * kDeg);
+                pitch.add(t, std::asin(std::clamp(2 * (w * y - z * x), -1.0, 1.0)) * kDeg);
+                const double bearing = std::atan2(2 * (w * z + x * y), 1 - 2 * (y * y + z * z)) * kDeg;
+                yaw.add(t, bearing < 0 ? bearing + 360 : bearing);
+            }
+        };
+        attitude("attitude", "vehicle_attitude.q");
+        attitude("desired", "vehicle_attitude_setpoint.q_d");
+        // The whole thrust asked for points up, out of the body.
+        copy("throttle.percent", "vehicle_attitude_setpoint.thrust_body[2]", [](double v) { return -100 * v; });
+        const Channel *north = log_.find("vehicle_local_position.vx"), *east = log_.find("vehicle_local_position.vy");
+        if (north != nullptr && east != nullptr && north->t_s.size() == east->t_s.size() && !north->t_s.empty()) {
+            Channel& speed = log_.channel("velocity.ground_mps", "m/s");
+            for (std::size_t i = 0; i < north->t_s.size(); ++i)
+                speed.add(north->t_s[i], std::hypot(north->value[i], east->value[i]));
+        }
+        // States as numbers of the family; armed is 2.
+        if (const Channel* nav = log_.find("vehicle_status.nav_state"))
+            for (std::size_t i = 0; i < nav->t_s.size(); ++i)
+                if (i == 0 || nav->value[i] != nav->value[i - 1])
+                    log_.modes.push_back({nav->t_s[i], navState(static_cast<int>(nav->value[i]))});
+        if (const Channel* arming = log_.find("vehicle_status.arming_state"))
+            for (std::size_t i = 0; i < arming->t_s.size(); ++i) {
+                const bool armed = arming->value[i] == 2, before = i > 0 && arming->value[i - 1] == 2;
+                if (armed != before) log_.events.push_back({arming->t_s[i], armed ? "armed" : "disarmed", ""});
+            }
+        if (const Channel* photos = log_.find("camera_trigger.seq"))
+            for (std::size_t i = 0; i < photos->t_s.size(); ++i)
+                log_.events.push_back(
+                    {photos->t_s[i], "photo", std::to_string(static_cast<long long>(photos->value[i]))});
+        std::stable_sort(log_.events.begin(), log_.events.end(),
+                         [](const LogEvent& a, const LogEvent& b) { return a.t_s < b.t_s; });
+    }
+    static std::string navState(int state) {
+        constexpr std::pair<int, const char*> kStates[] = {{0, "manual"},      {1, "height hold"}, {2, "hold by hand"},
+                                                           {3, "mission"},     {4, "hold"},        {5, "return"},
+                                                           {10, "acro"},       {12, "descend"},    {14, "offboard"},
+                                                           {15, "stabilised"}, {17, "take-off"},   {18, "landing"}};
+        for (const auto& [number, name] : kStates)
+            if (number == state) return name;
+        return fmt::format("state {}", state);
+    }
     template <class T>
     static T load(const char* at) {
         T v;
@@ -245,6 +360,7 @@ class Reader {
 
     std::string_view bytes_;
     FlightLog& log_;
+    Milestones milestones_;
     bool ours_ = false;
     std::optional<std::uint64_t> start_us_;
     std::map<std::string, std::string> formats_;
@@ -264,7 +380,7 @@ Result<LogPtr> readUlog(const SharedBytes& shared, const std::string& name) {
     if (bytes.size() < 16) return fail("{}: the ULog header is not complete", name);
     auto log = std::make_shared<FlightLog>();
     log->format = "ULog";
-    Reader(bytes, *log).run();
+    Reader(shared, *log).run();
     if (log->message_counts.empty()) return fail("{}: a ULog file without any data in it", name);
     return log;
 }

@@ -74,6 +74,20 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
         const MissionItem *from = point(before), *to = point(current);
         if (!in_mission || from == nullptr || to == nullptr) continue;
         const Vec2 p = frame.toLocal({lat->value[i], lon->value[i]});
+        // Just after the corner: how far it still goes on the way it came.
+        constexpr double kCorner_s = 15, kCorner_m = 80, kTurn = 0.94;  // cosine of 20 degrees
+        if (!out.legs.empty() && out.legs.back().to_seq == before && t - leg.from_s < kCorner_s)
+            if (const MissionItem* came = point(out.legs.back().from_seq)) {
+                const Vec2 end = frame.toLocal(placeOf(*from)), in = end - frame.toLocal(placeOf(*came)),
+                           next = frame.toLocal(placeOf(*to)) - end, off = p - end;
+                const double in_m = length(in), next_m = length(next);
+                if (in_m > 1 && next_m > 1 && length(off) < kCorner_m &&
+                    (in.x * next.x + in.y * next.y) / (in_m * next_m) < kTurn) {
+                    LegError& last = out.legs.back();
+                    last.overshoot_m = std::max(last.overshoot_m, (off.x * in.x + off.y * in.y) / in_m);
+                    out.overshoot_max_m = std::max(out.overshoot_max_m, last.overshoot_m);
+                }
+            }
         const auto near = distanceToSegment(p, frame.toLocal(placeOf(*from)), frame.toLocal(placeOf(*to)));
         // Cross-track: square to the line of the leg, also a little before its start and past its end.
         const Vec2 line = frame.toLocal(placeOf(*to)) - frame.toLocal(placeOf(*from));

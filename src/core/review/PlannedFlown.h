@@ -18,12 +18,14 @@ struct LegError {
     double cross_mean_m = 0, cross_max_m = 0;
     double height_mean_m = 0, height_max_m = 0;  // absolute; 0 where heights could not be compared
     double max_at_s = 0;
+    double overshoot_m = 0;  // past its end before it turned; 0 where the next leg goes straight on
 };
 
 struct PlannedFlown {
     std::vector<LegError> legs;  // in the order flown, repeats unrolled
     double cross_mean_m = 0, cross_max_m = 0;
     double height_mean_m = 0, height_max_m = 0;
+    double overshoot_max_m = 0;
     std::size_t worst_leg = 0;
     double flown_s = 0;  // from the start of the mission (else arming, else the log) to disarming
     double distance_m = 0;
