@@ -37,6 +37,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     field_band_->setObjectName("field band");
     traces_ = new TraceBand(&trace_model_);
     channels_ = new ChannelPanel(&review_, traces_);
+    channels_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    channels_->setMinimumWidth(250);
     comparison_ = new ComparisonPanel(&review_, &plan_);
     health_ = new HealthPanel(&review_);
     debrief_tabs_ = new QTabWidget;
