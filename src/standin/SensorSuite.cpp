@@ -29,7 +29,7 @@ class Between {
         const auto& vs = channel_->value;
         if (t <= ts.front()) return vs.front();
         if (t >= ts.back()) return vs.back();
-        if (ts[at_] > t) at_ = 0;
+        while (at_ > 0 && ts[at_] > t) --at_;
         while (ts[at_ + 1] < t) ++at_;
         const double step = ts[at_ + 1] - ts[at_];
         return step <= 0 ? vs[at_ + 1] : vs[at_] + (vs[at_ + 1] - vs[at_]) * (t - ts[at_]) / step;

@@ -36,7 +36,7 @@ std::string mapOf(const PresencePlace& place, const std::vector<std::vector<GeoP
         if (!line.isEmpty()) box = box.united(line.boundingRect());
         lines.push_back(std::move(line));
     }
-    constexpr int kWide = 1120, kHigh = 760, kEdge = 30;
+    constexpr int kWide = 640, kHigh = 320, kEdge = 30;
     QImage image(kWide, kHigh, QImage::Format_RGB32);
     image.fill(Qt::white);
     QPainter p(&image);
@@ -50,7 +50,7 @@ std::string mapOf(const PresencePlace& place, const std::vector<std::vector<GeoP
         return out;
     };
     p.setBrush(QColor(180, 60, 40, 50));
-    p.setPen(QPen(QColor(160, 40, 30), 2));
+    p.setPen(QPen(QColor(160, 40, 30), 1.6));
     p.drawPolygon(polygon(area));
     p.setBrush(Qt::white);
     for (const auto& hole : place.holes) {
@@ -59,7 +59,7 @@ std::string mapOf(const PresencePlace& place, const std::vector<std::vector<GeoP
         p.drawPolygon(polygon(h));
     }
     p.setBrush(Qt::NoBrush);
-    p.setPen(QPen(QColor(10, 90, 100), 2.5));
+    p.setPen(QPen(QColor(10, 90, 100), 1.8));
     for (const QPolygonF& line : lines) p.drawPolyline(polygon(line));
     // A bar of a round length.
     double bar = 1;
@@ -70,7 +70,7 @@ std::string mapOf(const PresencePlace& place, const std::vector<std::vector<GeoP
         bar *= 2;
     p.setPen(QPen(Qt::black, 3));
     p.drawLine(QPointF(kEdge, kHigh - kEdge), QPointF(kEdge + bar * scale, kHigh - kEdge));
-    p.setFont(uiFont(14));
+    p.setFont(uiFont(9));
     p.drawText(QPointF(kEdge, kHigh - kEdge - 8), QString("%1 m, north is up").arg(bar));
     p.end();
     QBuffer png;
@@ -308,6 +308,7 @@ void PresenceDialog::show(PresencePageInput page, const std::vector<std::vector<
     page_ = std::move(page);
     html_ = presencePage(page_);
     summary_->setText(QString::fromStdString(presenceSummary(page_)));
+    view_->document()->setDefaultFont(uiFont(10));
     view_->setHtml(QString::fromStdString(html_));
     for (QPushButton* b : {save_, print_}) b->setEnabled(true);
 }

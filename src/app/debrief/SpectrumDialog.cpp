@@ -87,8 +87,11 @@ void SpectrumDialog::fill(const std::string& wanted) {
     std::stable_sort(first.begin(), first.end(),
                      [](const QString& a, const QString& b) { return a.contains("gyro") > b.contains("gyro"); });
     channel_->addItems(first + rest);
-    const int at = channel_->findText(QString::fromStdString(wanted));
-    channel_->setCurrentIndex(std::max(0, at));
+    // What is drawn is looked at, where its spectrum says something.
+    constexpr double kWorthIt_hz = 40;
+    const Channel* drawn = wanted.empty() ? nullptr : log_->find(wanted);
+    const bool worth = drawn != nullptr && static_cast<double>(drawn->t_s.size()) / duration >= kWorthIt_hz;
+    channel_->setCurrentIndex(worth ? std::max(0, channel_->findText(QString::fromStdString(wanted))) : 0);
 }
 
 void SpectrumDialog::reset() {

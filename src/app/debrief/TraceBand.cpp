@@ -11,10 +11,10 @@ namespace anhinga {
 
 namespace {
 constexpr double kLeft = 58, kRight = 58, kTop = 6, kBottom = 30, kGap = 8;
-constexpr double kRightBare = 14;  // where no axis stands at the right
-constexpr double kBoxLeast = 6;    // pixels: a smaller box is a click
-constexpr int kDense = 3;          // samples a column from which on extremes are drawn
-constexpr double kHole_s = 3;      // longer without a sample: the line is broken there
+constexpr double kRightBare = 14;   // where no axis stands at the right
+constexpr double kBoxLeast = 6;     // pixels: a smaller box is a click
+constexpr std::size_t kFew = 6000;  // samples of all traces that are drawn wide and smooth
+constexpr double kHole_s = 3;       // longer without a sample: the line is broken there
 constexpr std::size_t kMostCopied = 200000;
 
 /// 1, 2 or 5 times a power of ten, so that about `count` fit into the range.
@@ -53,12 +53,21 @@ QString numberText(double v, double step) {
     return QString::number(std::abs(v) < step * 1e-6 ? 0.0 : v, std::abs(v) > 1e7 ? 'g' : 'f',
                            std::abs(v) > 1e7 ? 6 : digits);
 }
-/// "height_home_m" is the quantity; the whole name stands in the list.
+/// "height home", "vibration z": words in place of a name for the list; other names as they are.
 QString shortName(const Channel& c) {
-    QString name = QString::fromStdString(c.name.substr(c.name.rfind('.') + 1));
-    if (name.size() <= 2) name = QString::fromStdString(c.name);  // "motor.1"
-    if (name == "percent") name = QString::fromStdString(c.name.substr(0, c.name.find('.')));
-    return name;
+    if (!isCanonical(c.name) || c.name.find('.') == std::string::npos)
+        return QString::fromStdString(c.name.substr(c.name.rfind('.') + 1));
+    QString group = QString::fromStdString(c.name.substr(0, c.name.find('.')));
+    QString rest = QString::fromStdString(c.name.substr(c.name.find('.') + 1));
+    if (rest == "percent") return group;
+    if (!canonicalUnit(c.name).empty() && rest.contains('_')) rest = rest.left(rest.lastIndexOf('_'));
+    rest.replace('_', ' ');
+    return group == "position" ? rest : group + " " + rest;
+}
+QString unitText(const Channel& c) {
+    if (c.unit == "deg") return "°";
+    if (c.unit == "deg/s") return "°/s";
+    return QString::fromStdString(c.unit).replace("s2", "s²").replace("uT", "µT");
 }
 }  // namespace
 
@@ -259,9 +268,7 @@ void TraceBand::paintPlot(QPainter& p, int plot) const {
         if (traces()[i].plot != plot) continue;
         const Channel* c = model_->channelOf(traces()[i]);
         QString text = c != nullptr ? shortName(*c) : QString::fromStdString(traces()[i].name) + " (not in this log)";
-        if (c != nullptr && !c->unit.empty() &&
-            !text.endsWith("_" + QString::fromStdString(c->unit), Qt::CaseInsensitive))
-            text += " " + QString::fromStdString(c->unit);
+        if (c != nullptr && !c->unit.empty()) text += " " + unitText(*c);
         if (traces()[i].smooth_s > 0) text += QString(" ~%1 s").arg(traces()[i].smooth_s);
         if (traces()[i].right) text += " →";
         const double wide = metrics.horizontalAdvance(text);
@@ -290,7 +297,9 @@ void TraceBand::paintTrace(QPainter& p, std::size_t index, const QRectF& r, cons
             last = std::max(last, col.last);
         }
     const auto y = [&](double v) { return std::clamp(axis.y(v, r), r.top() - 4000, r.bottom() + 4000); };
-    if (samples > kDense * columns.size()) {
+    // Wide smooth lines are dear: as many as are drawn in time have them, more are drawn thin or as extremes.
+    const bool few = samples * traces().size() < kFew;
+    if (samples > (few ? 3 : 1) * columns.size()) {
         // Extremes of each column, joined to the next: upright strokes need no smoothing.
         p.setRenderHint(QPainter::Antialiasing, false);
         p.setPen(QPen(colourOf(index), 1));
@@ -325,8 +334,11 @@ void TraceBand::paintTrace(QPainter& p, std::size_t index, const QRectF& r, cons
     if (first > 0) --first;
     if (last < c->t_s.size()) ++last;
     p.setRenderHint(QPainter::Antialiasing, true);
-    p.setPen(
-        QPen(colourOf(index), trace.style == Trace::points ? 3.2 : 1.6, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+    p.setPen(QPen(colourOf(index),
+                  trace.style == Trace::points ? 3.2
+                  : few                        ? 1.6
+                                               : 1.0,
+                  Qt::SolidLine, few ? Qt::RoundCap : Qt::FlatCap, few ? Qt::RoundJoin : Qt::BevelJoin));
     QPolygonF line;
     const auto flush = [&] {
         if (trace.style == Trace::points)
@@ -401,8 +413,7 @@ QString TraceBand::textAtCursor() const {
         const auto v = c != nullptr ? c->at(t) : std::nullopt;
         text += QString("\n%1  %2")
                     .arg(c != nullptr ? shortName(*c) : QString::fromStdString(trace.name),
-                         v && std::isfinite(*v) ? QString::number(*v, 'f', 2) + " " + QString::fromStdString(c->unit)
-                                                : QString("–"));
+                         v && std::isfinite(*v) ? QString::number(*v, 'f', 2) + " " + unitText(*c) : QString("–"));
     }
     return text;
 }

@@ -113,7 +113,16 @@ Result<EvenSamples> evenSamples(const Channel& c, double from_s, double to_s) {
         if (c.t_s[i] > c.t_s[i - 1]) steps.push_back(c.t_s[i] - c.t_s[i - 1]);
     if (steps.size() + 1 < kLeastSegment) return fail("{}: its times do not move on", c.name);
     std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
-    const double step = steps[steps.size() / 2];
+    // A clock of whole microseconds has no exact step: the mean of what lies around the median, holes left out.
+    const double median = steps[steps.size() / 2];
+    double sum = 0;
+    std::size_t usual = 0;
+    for (const double s : steps)
+        if (s > 0.5 * median && s < 1.5 * median) {
+            sum += s;
+            ++usual;
+        }
+    const double step = usual > 0 ? sum / static_cast<double>(usual) : median;
     EvenSamples out;
     out.rate_hz = 1 / step;
     constexpr double kHole = 2.5, kOff = 0.1;
@@ -244,7 +253,7 @@ Result<SpectrumMap> spectrumAgainst(const EvenSamples& samples, const Channel& l
 std::vector<SpectrumPeak> peaksOf(const Spectrum& s, std::size_t most, double lowest_hz) {
     constexpr double kLeast_db = 6;
     constexpr std::size_t kFirst = 2;  // the lowest lines hold what is left of the mean
-    std::vector<SpectrumPeak> out;
+    std::vector<std::pair<std::size_t, SpectrumPeak>> found;
     for (std::size_t k = kFirst; k + 1 < s.density.size(); ++k) {
         const double d = s.density[k];
         if (s.hz[k] < lowest_hz || !(d > 0) || d < s.density[k - 1] || d <= s.density[k + 1]) continue;
@@ -268,11 +277,26 @@ std::vector<SpectrumPeak> peaksOf(const Spectrum& s, std::size_t most, double lo
         p.density = d;
         p.above_db = above;
         p.rms = s.rms(s.hz[k] - 2.5 * s.resolution_hz, s.hz[k] + 2.5 * s.resolution_hz);
+        found.emplace_back(k, p);
+    }
+    std::sort(found.begin(), found.end(),
+              [](const auto& a, const auto& b) { return a.second.density > b.second.density; });
+    // A ripple on the slope of a stronger one is no peak: a valley as deep must lie between.
+    const double valley = std::pow(10, -kLeast_db / 10);
+    std::vector<std::size_t> kept;
+    std::vector<SpectrumPeak> out;
+    for (const auto& [k, p] : found) {
+        if (out.size() >= most) break;
+        const bool alone = std::all_of(kept.begin(), kept.end(), [&, at = k, density = p.density](std::size_t other) {
+            const auto [from, to] = std::minmax(at, other);
+            const double lowest = *std::min_element(s.density.begin() + static_cast<std::ptrdiff_t>(from),
+                                                    s.density.begin() + static_cast<std::ptrdiff_t>(to) + 1);
+            return lowest < valley * density;
+        });
+        if (!alone) continue;
+        kept.push_back(k);
         out.push_back(p);
     }
-    std::sort(out.begin(), out.end(),
-              [](const SpectrumPeak& a, const SpectrumPeak& b) { return a.density > b.density; });
-    if (out.size() > most) out.resize(most);
     return out;
 }
 

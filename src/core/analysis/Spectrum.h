@@ -58,7 +58,8 @@ struct SpectrumPeak {
     double rms = 0;       // of the peak alone
 };
 /// At most `most` of them, the strongest first: local maxima at least 6 dB above the median of the octave around, not
-/// below `lowest_hz`. The frequency is refined by a parabola through the logarithms of three lines.
+/// below `lowest_hz`, and with a valley 6 dB deep to every stronger one. The frequency is refined by a parabola through
+/// the logarithms of three lines.
 std::vector<SpectrumPeak> peaksOf(const Spectrum& spectrum, std::size_t most = 5, double lowest_hz = 0);
 
 }  // namespace anhinga

@@ -84,7 +84,13 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
                 if (in_m > 1 && next_m > 1 && length(off) < kCorner_m &&
                     (in.x * next.x + in.y * next.y) / (in_m * next_m) < kTurn) {
                     LegError& last = out.legs.back();
-                    last.overshoot_m = std::max(last.overshoot_m, (off.x * in.x + off.y * in.y) / in_m);
+                    // Turning by less than a right angle the next leg itself goes on that way: what is beside it, on
+                    // the outer side, says how far it was on the old line.
+                    const double turn = (in.x * next.x + in.y * next.y) / (in_m * next_m), side = cross(in, next);
+                    const double sine = std::abs(side) / (in_m * next_m);
+                    const double past = turn < 0 ? (off.x * in.x + off.y * in.y) / in_m
+                                                 : cross(off, next) * (side > 0 ? 1 : -1) / next_m / sine;
+                    last.overshoot_m = std::max(last.overshoot_m, past);
                     out.overshoot_max_m = std::max(out.overshoot_max_m, last.overshoot_m);
                 }
             }

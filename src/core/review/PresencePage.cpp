@@ -50,7 +50,7 @@ std::string presencePage(const PresencePageInput& in) {
         "h2{font-size:12pt;margin-top:14px}</style></head>\n<body>\n<h1>Presence</h1>\n";
     out += fmt::format("<p><b>{}</b></p>\n<p>{}</p>\n", escaped(in.place), escaped(presenceSummary(in)));
     if (!in.map_png.empty())
-        out += "<p><img src=\"data:image/png;base64," + base64(in.map_png) + "\" width=\"560\"></p>\n";
+        out += "<p><img src=\"data:image/png;base64," + base64(in.map_png) + "\" width=\"640\"></p>\n";
     for (const PresenceFlight& f : in.flights) {
         out += fmt::format("<h2>{}</h2>\n<table>\n", escaped(f.file));
         const auto row = [&](const char* head, const std::string& text) {

@@ -1,0 +1,225 @@
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstring>
+
+#include "core/base/Result.h"
+#include "core/logio/UlogTables.h"
+
+namespace anhinga {
+
+namespace {
+
+constexpr double kDeg = 180 / M_PI;
+
+struct Topic {
+    const char *to, *from;
+    double factor;
+};
+constexpr Topic kTopics[] = {
+    {"position.lat_deg", "vehicle_global_position.lat", 1},
+    {"position.lon_deg", "vehicle_global_position.lon", 1},
+    {"position.height_amsl_m", "vehicle_global_position.alt", 1},
+    {"position.lat_deg", "vehicle_gps_position.latitude_deg", 1},
+    {"position.lon_deg", "vehicle_gps_position.longitude_deg", 1},
+    {"position.lat_deg", "vehicle_gps_position.lat", 1e-7},
+    {"position.lon_deg", "vehicle_gps_position.lon", 1e-7},
+    {"position.height_home_m", "vehicle_local_position.z", -1},
+    {"position.height_ground_m", "vehicle_local_position.dist_bottom", 1},
+    {"velocity.climb_mps", "vehicle_local_position.vz", -1},
+    {"velocity.air_mps", "airspeed_validated.true_airspeed_m_s", 1},
+    {"gps.lat_deg", "vehicle_gps_position.latitude_deg", 1},
+    {"gps.lon_deg", "vehicle_gps_position.longitude_deg", 1},
+    {"gps.lat_deg", "vehicle_gps_position.lat", 1e-7},
+    {"gps.lon_deg", "vehicle_gps_position.lon", 1e-7},
+    {"gps.height_amsl_m", "vehicle_gps_position.altitude_msl_m", 1},
+    {"gps.height_amsl_m", "vehicle_gps_position.alt", 1e-3},
+    {"gps.speed_mps", "vehicle_gps_position.vel_m_s", 1},
+    {"gps.satellites", "vehicle_gps_position.satellites_used", 1},
+    {"gps.hdop", "vehicle_gps_position.hdop", 1},
+    {"gps.fix", "vehicle_gps_position.fix_type", 1},
+    {"baro.height_m", "vehicle_air_data.baro_alt_meter", 1},
+    {"imu.gyro_x_dps", "sensor_combined.gyro_rad[0]", kDeg},
+    {"imu.gyro_y_dps", "sensor_combined.gyro_rad[1]", kDeg},
+    {"imu.gyro_z_dps", "sensor_combined.gyro_rad[2]", kDeg},
+    {"imu.accel_x_mps2", "sensor_combined.accelerometer_m_s2[0]", 1},
+    {"imu.accel_y_mps2", "sensor_combined.accelerometer_m_s2[1]", 1},
+    {"imu.accel_z_mps2", "sensor_combined.accelerometer_m_s2[2]", 1},
+    {"mag.x_ut", "vehicle_magnetometer.magnetometer_ga[0]", 100},
+    {"mag.y_ut", "vehicle_magnetometer.magnetometer_ga[1]", 100},
+    {"mag.z_ut", "vehicle_magnetometer.magnetometer_ga[2]", 100},
+    {"battery.voltage_v", "battery_status.voltage_v", 1},
+    {"battery.current_a", "battery_status.current_a", 1},
+    {"battery.used_mah", "battery_status.discharged_mah", 1},
+    {"battery.left_percent", "battery_status.remaining", 100},
+    {"motor.1", "actuator_motors.control[0]", 100},
+    {"motor.2", "actuator_motors.control[1]", 100},
+    {"motor.3", "actuator_motors.control[2]", 100},
+    {"motor.4", "actuator_motors.control[3]", 100},
+    {"mission.item", "mission_result.seq_current", 1},
+};
+
+std::string navState(int state) {
+    constexpr std::pair<int, const char*> kStates[] = {
+        {0, "manual"}, {1, "height hold"}, {2, "hold by hand"}, {3, "mission"},     {4, "hold"},      {5, "return"},
+        {10, "acro"},  {12, "descend"},    {14, "offboard"},    {15, "stabilised"}, {17, "take-off"}, {18, "landing"}};
+    for (const auto& [number, name] : kStates)
+        if (number == state) return name;
+    return fmt::format("state {}", state);
+}
+
+template <class T>
+T load(const char* at) {
+    T v;
+    std::memcpy(&v, at, sizeof v);
+    return v;
+}
+
+std::size_t widthOf(char kind) {
+    switch (kind) {
+        case 'b':
+        case 'B':
+            return 1;
+        case 'h':
+        case 'H':
+            return 2;
+        case 'i':
+        case 'I':
+        case 'f':
+            return 4;
+        default:
+            return 8;
+    }
+}
+
+double valueAt(const char* at, char kind) {
+    switch (kind) {
+        case 'b':
+            return load<std::int8_t>(at);
+        case 'B':
+            return load<std::uint8_t>(at);
+        case 'h':
+            return load<std::int16_t>(at);
+        case 'H':
+            return load<std::uint16_t>(at);
+        case 'i':
+            return load<std::int32_t>(at);
+        case 'I':
+            return load<std::uint32_t>(at);
+        case 'q':
+            return static_cast<double>(load<std::int64_t>(at));
+        case 'Q':
+            return static_cast<double>(load<std::uint64_t>(at));
+        case 'f':
+            return static_cast<double>(load<float>(at));
+        default:
+            return load<double>(at);
+    }
+}
+
+/// Roll, pitch and yaw of a quaternion of four channels, each when it is asked for.
+void promiseAngles(const std::shared_ptr<const UlogTables>& tables, FlightLog& log, const char* group,
+                   const char* topic) {
+    std::array<std::string, 4> names;
+    for (std::size_t i = 0; i < 4; ++i) {
+        names[i] = fmt::format("{}[{}]", topic, i);
+        if (!tables->has(names[i])) return;
+    }
+    using Angle = double (*)(double, double, double, double);
+    constexpr std::pair<const char*, Angle> kAngles[] = {
+        {"roll_deg", [](double w, double x, double y,
+                        double z) { return std::atan2(2 * (w * x + y * z), 1 - 2 * (x * x + y * y)); }},
+        {"pitch_deg",
+         [](double w, double x, double y, double z) { return std::asin(std::clamp(2 * (w * y - z * x), -1.0, 1.0)); }},
+        {"yaw_deg", [](double w, double x, double y, double z) {
+             const double bearing = std::atan2(2 * (w * z + x * y), 1 - 2 * (y * y + z * z));
+             return bearing < 0 ? bearing + 2 * M_PI : bearing;
+         }}};
+    for (const auto& [name, angle] : kAngles)
+        log.promise(fmt::format("{}.{}", group, name), "deg", tables->count(names[0]),
+                    [tables, names, angle = angle](Channel& out) {
+                        std::array<Channel, 4> q;
+                        std::size_t n = SIZE_MAX;
+                        for (std::size_t i = 0; i < 4; ++i) {
+                            tables->decode(names[i], q[i]);
+                            n = std::min(n, q[i].t_s.size());
+                        }
+                        for (std::size_t i = 0; i < n; ++i)
+                            out.add(q[0].t_s[i],
+                                    angle(q[0].value[i], q[1].value[i], q[2].value[i], q[3].value[i]) * kDeg);
+                    });
+}
+
+}  // namespace
+
+std::size_t UlogTables::count(const std::string& channel) const {
+    const auto found = sources_.find(channel);
+    std::size_t n = 0;
+    if (found != sources_.end())
+        for (const Source& s : found->second) n += s.records->at.size();
+    return n;
+}
+
+std::vector<std::string> UlogTables::channels() const {
+    std::vector<std::string> out;
+    for (const auto& [name, sources] : sources_) out.push_back(name);
+    return out;
+}
+
+void UlogTables::decode(const std::string& channel, Channel& out, double factor) const {
+    const auto found = sources_.find(channel);
+    if (found == sources_.end()) return;
+    out.t_s.reserve(out.t_s.size() + count(channel));
+    out.value.reserve(out.value.size() + count(channel));
+    constexpr std::size_t kHead = 3, kNumber = 2;  // size and type before a body, the message number in it
+    for (const Source& s : found->second)
+        for (const std::uint32_t at : s.records->at) {
+            const char* body = shared.bytes.data() + at;
+            const std::size_t size = load<std::uint16_t>(body - kHead);
+            if (kNumber + s.field.offset + widthOf(s.field.kind) > size) continue;
+            const double t =
+                (static_cast<double>(load<std::uint64_t>(body + kNumber)) - static_cast<double>(start_us)) * 1e-6;
+            const double v = valueAt(body + kNumber + s.field.offset, s.field.kind);
+            if (!std::isnan(v) && (out.t_s.empty() || t >= out.t_s.back())) out.add(t, v * factor);
+        }
+}
+
+void nameUlogTopics(const std::shared_ptr<const UlogTables>& tables, FlightLog& log) {
+    for (const Topic& t : kTopics)
+        if (!log.has(t.to) && tables->has(t.from))
+            log.promise(t.to, canonicalUnit(t.to), tables->count(t.from),
+                        [tables, from = std::string(t.from), factor = t.factor](Channel& out) {
+                            tables->decode(from, out, factor);
+                        });
+    promiseAngles(tables, log, "attitude", "vehicle_attitude.q");
+    promiseAngles(tables, log, "desired", "vehicle_attitude_setpoint.q_d");
+    const std::string north = "vehicle_local_position.vx", east = "vehicle_local_position.vy";
+    if (tables->has(north) && tables->has(east))
+        log.promise("velocity.ground_mps", "m/s", tables->count(north), [tables, north, east](Channel& out) {
+            Channel x, y;
+            tables->decode(north, x);
+            tables->decode(east, y);
+            for (std::size_t i = 0; i < std::min(x.t_s.size(), y.t_s.size()); ++i)
+                out.add(x.t_s[i], std::hypot(x.value[i], y.value[i]));
+        });
+    const auto changes = [&](const char* channel, auto&& act) {
+        Channel c;
+        tables->decode(channel, c);
+        for (std::size_t i = 0; i < c.t_s.size(); ++i)
+            if (i == 0 || c.value[i] != c.value[i - 1]) act(c.t_s[i], c.value[i], i == 0 ? 0 : c.value[i - 1]);
+    };
+    changes("vehicle_status.nav_state", [&](double t, double v, double) {
+        log.modes.push_back({t, navState(static_cast<int>(v))});
+    });
+    constexpr double kArmed = 2;
+    changes("vehicle_status.arming_state", [&](double t, double v, double before) {
+        if ((v == kArmed) != (before == kArmed)) log.events.push_back({t, v == kArmed ? "armed" : "disarmed", ""});
+    });
+    changes("camera_trigger.seq", [&](double t, double v, double) {
+        log.events.push_back({t, "photo", fmt::format("{:.0f}", v)});
+    });
+    std::stable_sort(log.events.begin(), log.events.end(),
+                     [](const LogEvent& a, const LogEvent& b) { return a.t_s < b.t_s; });
+}
+
+}  // namespace anhinga
