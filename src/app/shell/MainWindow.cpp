@@ -172,7 +172,8 @@ void MainWindow::makeActions() {
     addAct("compare flights", "Compare the flight with another", QKeySequence("Ctrl+Shift+B"),
            [this] { showFlights(); });
     addAct("relation", "One channel against another", QKeySequence("Ctrl+Shift+R"), [this] { showRelation(); });
-    addAct("log contents", "Parameters and missions in the log", QKeySequence("Ctrl+Shift+K"), [this] { showContents(); });
+    addAct("log contents", "Parameters and missions in the log", QKeySequence("Ctrl+Shift+K"),
+           [this] { showContents(); });
     addAct("presence", "Presence: was it in a place?", QKeySequence("Ctrl+Shift+P"), [this] { showPresence(); });
     addAct("spectrum", "Spectrum of a channel", QKeySequence("Ctrl+Shift+U"), [this] { showSpectrum(); });
     addAct("report", "Flight report …", QKeySequence("Ctrl+P"), [this] { reportDialog(); });
