@@ -4,6 +4,7 @@
 
 #include <QtWidgets>
 
+#include "app/widgets/PlotStyle.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 
@@ -239,24 +240,9 @@ void FlightsDialog::work() {
 
 void FlightsDialog::draw() {
     plot_->clearPlottables();
-    plot_->setBackground(theme_.panel);
-    plot_->axisRect()->setBackground(theme_.raised);
-    for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis}) {
-        axis->setBasePen(QPen(theme_.quiet));
-        axis->setTickPen(QPen(theme_.quiet));
-        axis->setSubTickPen(QPen(theme_.quiet));
-        axis->setTickLabelColor(theme_.ink);
-        axis->setLabelColor(theme_.ink);
-        axis->setTickLabelFont(monoFont(8));
-        axis->setLabelFont(uiFont(9));
-        axis->grid()->setPen(QPen(theme_.hairline(), 1, Qt::DotLine));
-    }
+    stylePlot(*plot_, theme_);
     plot_->xAxis->setLabel("s after take-off");
     plot_->legend->setVisible(true);
-    plot_->legend->setBrush(theme_.raised);
-    plot_->legend->setTextColor(theme_.ink);
-    plot_->legend->setFont(uiFont(9));
-    plot_->legend->setBorderPen(QPen(theme_.hairline()));
     if (!comparison_ || !other_ || !review_->log()) return plot_->replot();
     const std::string name = channel_->currentText().toStdString();
     const LogPtr before = open_is_after_ ? other_ : review_->log(), after = open_is_after_ ? review_->log() : other_;

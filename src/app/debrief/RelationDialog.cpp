@@ -4,6 +4,7 @@
 
 #include <QtWidgets>
 
+#include "app/widgets/PlotStyle.h"
 #include "app/widgets/Quantity.h"
 #include "core/review/Relation.h"
 
@@ -127,20 +128,7 @@ Stretch RelationDialog::stretch() const {
 void RelationDialog::reset() {
     plot_->clearPlottables();
     plot_->clearItems();
-    plot_->setBackground(theme_.panel);
-    plot_->axisRect()->setBackground(theme_.raised);
-    plot_->yAxis2->setVisible(false);
-    plot_->yAxis2->setLabel("");
-    for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis, plot_->yAxis2}) {
-        axis->setBasePen(QPen(theme_.quiet));
-        axis->setTickPen(QPen(theme_.quiet));
-        axis->setSubTickPen(QPen(theme_.quiet));
-        axis->setTickLabelColor(theme_.ink);
-        axis->setLabelColor(theme_.ink);
-        axis->setTickLabelFont(monoFont(8));
-        axis->setLabelFont(uiFont(9));
-        axis->grid()->setPen(QPen(theme_.hairline(), 1, Qt::DotLine));
-    }
+    stylePlot(*plot_, theme_);
     times_.clear();
 }
 

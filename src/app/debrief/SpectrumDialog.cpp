@@ -4,6 +4,8 @@
 
 #include <QtWidgets>
 
+#include "app/widgets/PlotStyle.h"
+
 namespace anhinga {
 
 namespace {
@@ -98,18 +100,7 @@ void SpectrumDialog::reset() {
     plot_->clearPlottables();
     plot_->clearItems();
     plot_->plotLayout()->simplify();
-    plot_->setBackground(theme_.panel);
-    plot_->axisRect()->setBackground(theme_.raised);
-    for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis}) {
-        axis->setBasePen(QPen(theme_.quiet));
-        axis->setTickPen(QPen(theme_.quiet));
-        axis->setSubTickPen(QPen(theme_.quiet));
-        axis->setTickLabelColor(theme_.ink);
-        axis->setLabelColor(theme_.ink);
-        axis->setTickLabelFont(monoFont(8));
-        axis->setLabelFont(uiFont(9));
-        axis->grid()->setPen(QPen(theme_.hairline(), 1, Qt::DotLine));
-    }
+    stylePlot(*plot_, theme_);
     plot_->xAxis->setLabel("Hz");
     peaks_.clear();
     found_->clear();
