@@ -146,3 +146,43 @@ TEST_CASE("arrays of a message become one channel an element", "[logio][recordin
     CHECK(log->find("BATTERY_STATUS.voltages[3]")->unit == "mV");
     CHECK(log->find("STATUSTEXT.text[0]") == nullptr);
 }
+
+TEST_CASE("fields of a recording are decoded when asked for, canonical ones at once", "[logio][recording][lazy]") {
+    const auto log = openLog(demo("patrol-flight.tlog"));
+    REQUIRE(log);
+    const auto list = (*log)->list();
+    const auto counted = [&](const std::string& name) {
+        for (const ChannelInfo& c : list)
+            if (c.name == name) return c.count;
+        return std::size_t{0};
+    };
+    CHECK(counted("GLOBAL_POSITION_INT.lat") == (*log)->message_counts.at("GLOBAL_POSITION_INT"));
+    const Channel* raw = (*log)->find("GLOBAL_POSITION_INT.lat");
+    const Channel* canonical = (*log)->find("position.lat_deg");
+    REQUIRE(raw != nullptr);
+    REQUIRE(canonical != nullptr);
+    CHECK(raw->value.size() == counted("GLOBAL_POSITION_INT.lat"));
+    CHECK(std::is_sorted(raw->t_s.begin(), raw->t_s.end()));
+    for (std::size_t i = 0; i < canonical->t_s.size(); i += 500)
+        CHECK(*raw->at(canonical->t_s[i]) * 1e-7 == Approx(canonical->value[i]).epsilon(1e-12));
+    CHECK((*log)->duration_s() > 1000);
+    for (const Channel* c : (*log)->channels()) REQUIRE(c->t_s.size() == c->value.size());
+}
+
+TEST_CASE("a bare stream is no recording, even where its bytes look like stamps", "[logio][recording]") {
+    const std::string recording = slurp(demo("patrol-flight.tlog"));
+    std::string capture;
+    mavlink::Parser parser;
+    parser.feed({reinterpret_cast<const std::uint8_t*>(recording.data()), 400000},
+                [&](const mavlink::Message&, std::span<const std::uint8_t> frame) {
+                    capture.append(reinterpret_cast<const char*>(frame.data()), frame.size());
+                });
+    const auto log = readLog(capture, "capture");
+    REQUIRE(log);
+    CHECK((*log)->format == "MAVLink capture");
+    CHECK((*log)->sessions.size() == 1);
+    const auto whole = readLog(recording.substr(0, 400000), "recording");
+    REQUIRE(whole);
+    CHECK((*whole)->format == "MAVLink recording");
+    CHECK((*whole)->message_counts.at("ATTITUDE") == (*log)->message_counts.at("ATTITUDE"));
+}

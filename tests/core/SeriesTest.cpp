@@ -48,6 +48,20 @@ TEST_CASE("a grid holds the last value for so long and no longer", "[analysis][s
     CHECK(sampleRate_hz(Channel{}) == 0);
 }
 
+TEST_CASE("the resolution of a channel is its smallest step", "[analysis][series]") {
+    Channel c;
+    for (int i = 0; i < 200; ++i) c.add(i, std::round(50 * std::sin(i)) * 0.25);
+    CHECK(resolutionOf(c) == Approx(0.25));
+    c.add(300, NAN);
+    c.value[0] += 1e-15;
+    CHECK(resolutionOf(c) == Approx(0.25));
+    Channel flat;
+    CHECK(resolutionOf(flat) == 0);
+    flat.add(0, 5);
+    flat.add(1, 5);
+    CHECK(resolutionOf(flat) == 0);
+}
+
 TEST_CASE("shaking is what is left without slow movement", "[analysis][series]") {
     Channel c;
     for (int i = 0; i < 5000; ++i) {

@@ -8,6 +8,7 @@
 #include <iostream>
 #include <nlohmann/json.hpp>
 
+#include "LogWriters.h"
 #include "SyntheticFlight.h"
 #include "cli/Cli.h"
 #include "core/analysis/Series.h"
@@ -102,6 +103,44 @@ TEST_CASE("the same flight written in five formats is the same track", "[exchang
         std::cout << fmt::format("{:<5} {} positions, at most {:.1f} mm and {:.1f} ms off\n", ending, lat2->t_s.size(),
                                  worst * 1000, late * 1000);
     }
+    // The aircraft's own: an onboard log and a recording, positions in 1e-7 degrees, heights in millimetres.
+    SelfWriter onboard;
+    onboard.format(12, "POS", "QLLff", "TimeUS,Lat,Lng,Alt,RelHomeAlt");
+    std::string recording;
+    const Channel &amsl = *log.find("position.height_amsl_m"), &home = *log.find("position.height_home_m");
+    const auto say = [&](mavlink::Message m, double t) {
+        m.system = m.component = 1;
+        const auto us = static_cast<std::uint64_t>((log.start_unix_s + t) * 1e6);
+        for (int i = 7; i >= 0; --i) recording += static_cast<char>(us >> (8 * i));
+        recording += mavlink::encode(m);
+    };
+    say(mavlink::Message("HEARTBEAT").set("type", 2).set("autopilot", 3), lat.t_s[0]);
+    for (std::size_t i = 0; i < lat.t_s.size(); ++i) {
+        const double t = lat.t_s[i];
+        onboard.record(12, {std::round(t * 1e6), lat.value[i], lon.value[i], *amsl.at(t), *home.at(t)});
+        say(mavlink::Message("GLOBAL_POSITION_INT")
+                .set("time_boot_ms", std::round(t * 1000))
+                .set("lat", std::round(lat.value[i] * 1e7))
+                .set("lon", std::round(lon.value[i] * 1e7))
+                .set("alt", std::round(*amsl.at(t) * 1000))
+                .set("relative_alt", std::round(*home.at(t) * 1000)),
+            t);
+    }
+    for (const auto& [name, bytes] : {std::pair("onboard", onboard.binary), std::pair("recording", recording)}) {
+        const auto back = readLog(bytes, name);
+        INFO(name << ": " << (back ? "" : back.error().message));
+        REQUIRE(back);
+        const Channel &lat2 = *(*back)->find("position.lat_deg"), &lon2 = *(*back)->find("position.lon_deg");
+        REQUIRE(lat2.t_s.size() == lat.t_s.size());
+        CHECK((*back)->duration_s() == Approx(log.duration_s()).margin(0.01));
+        CHECK((*back)->sessions.at(0).distance_m == Approx(distance).epsilon(0.002));
+        CHECK(topOf(**back) == Approx(top).margin(0.02));
+        double worst = 0;
+        for (std::size_t i = 0; i < lat.t_s.size(); ++i)
+            worst = std::max(worst, distance_m({lat.value[i], lon.value[i]}, {lat2.value[i], lon2.value[i]}));
+        CHECK(worst < 0.02);
+        std::cout << fmt::format("{} {} positions, at most {:.1f} mm off\n", name, lat2.t_s.size(), worst * 1000);
+    }
     // GeoJSON is read by others: its vertices are the track's, one more where two modes meet.
     spit(dir / "flight.geojson", logGeoJson(log, "flight"));
     const Read json = byOgr(dir / "flight.geojson");
@@ -116,6 +155,27 @@ TEST_CASE("GPX and KML of a flight are read back by OGR with all points and heig
     spit(dir / "flight.gpx", logGpx(log, "flight"));
     const Read points = byOgr(dir / "flight.gpx", "track_points");
     CHECK(points.points == static_cast<int>(n));
+    {
+        // Their times too, to the second OGR keeps.
+        auto* set = static_cast<GDALDataset*>(
+            GDALOpenEx((dir / "flight.gpx").c_str(), GDAL_OF_VECTOR, nullptr, nullptr, nullptr));
+        REQUIRE(set != nullptr);
+        OGRLayer* layer = set->GetLayerByName("track_points");
+        std::size_t k = 0;
+        while (OGRFeature* f = layer->GetNextFeature()) {
+            int year = 0, month = 0, day = 0, hour = 0, minute = 0, zone = 0;
+            float second = 0;
+            REQUIRE(f->GetFieldAsDateTime(f->GetFieldIndex("time"), &year, &month, &day, &hour, &minute, &second,
+                                          &zone) != 0);
+            const double seconds =
+                *parseUtc(fmt::format("{:04}-{:02}-{:02}T{:02}:{:02}:00Z", year, month, day, hour, minute)) + second;
+            CHECK(seconds == Approx(log.start_unix_s + log.find("position.lat_deg")->t_s[k]).margin(1e-2).epsilon(0));
+            ++k;
+            OGRFeature::DestroyFeature(f);
+        }
+        CHECK(k == n);
+        GDALClose(set);
+    }
     const Read track = byOgr(dir / "flight.gpx", "tracks");
     CHECK(track.vertices == n);
     CHECK(track.top == Approx(topOf(log)).margin(0.02));

@@ -3,6 +3,7 @@
 #include <catch2/catch.hpp>
 
 #include "Driver.h"
+#include "LogWriters.h"
 #include "app/debrief/ContentsDialog.h"
 #include "app/debrief/FlightsDialog.h"
 #include "app/debrief/FormulaDialog.h"
@@ -12,6 +13,7 @@
 #include "app/debrief/ReplayBar.h"
 #include "app/field/Instrument.h"
 #include "core/exchange/Export.h"
+#include "core/mavlink/Frame.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
@@ -232,6 +234,36 @@ TEST_CASE("each kind of log opens, by its content, and its flights are chosen", 
         CHECK(d.window.review().log()->find("position.lat_deg") != nullptr);
         CHECK(d.window.workspace() == Workspace::debrief);
     }
+    const SelfWriter onboard = flightWriter();
+    spit(d.dir / "onboard", onboard.binary);
+    spit(d.dir / "onboard.text", onboard.text);
+    spit(d.dir / "predicted", predictorLog(300).bytes + predictorLog(200, 1, 2).bytes);
+    // The bare stream of a recording: without the eight bytes of time before each packet.
+    std::string capture;
+    const std::string recording = slurp(demo("patrol-flight.tlog"));
+    mavlink::Parser parser;
+    parser.feed(
+        {reinterpret_cast<const std::uint8_t*>(recording.data()), std::min<std::size_t>(recording.size(), 300000)},
+        [&](const mavlink::Message&, std::span<const std::uint8_t> frame) {
+            capture.append(reinterpret_cast<const char*>(frame.data()), frame.size());
+        });
+    spit(d.dir / "capture", capture);
+    const std::tuple<const char*, const char*, int> kinds[] = {{"onboard", "self-describing log", 1},
+                                                               {"onboard.text", "self-describing log, text", 1},
+                                                               {"predicted", "predictor-encoded log", 2},
+                                                               {"capture", "MAVLink capture", 1}};
+    for (const auto& [name, format, flights] : kinds) {
+        INFO(name);
+        d.show(d.dir / name);
+        CHECK(d.window.review().log()->format == format);
+        CHECK(d.window.review().log()->sessions.size() == static_cast<std::size_t>(flights));
+        CHECK(sessions->count() == (flights > 1 ? flights + 1 : 1));
+        CHECK(d.child<QLabel>("log title")->text().contains(format));
+        // Something of it can be drawn.
+        d.clickChannel("position.height_home_m");
+        d.band().repaint();
+        CHECK(d.model().channel("position.height_home_m") != nullptr);
+    }
     d.show(demo("patrol-flight.tlog"));
     CHECK(d.model().session() == -1);
 }
@@ -321,6 +353,7 @@ TEST_CASE("a channel against another, its histogram, height over distance", "[ui
     choose("relation stretch", "the whole flight");
     dialog->setView(RelationDialog::often);
     CHECK(dialog->result().contains("samples: mean"));
+    CHECK(dialog->result().contains("20 values a second in steps of"));
     dialog->setView(RelationDialog::distance);
     CHECK(dialog->result().contains("climbed"));
     auto* y = dialog->findChild<QComboBox*>("relation y");

@@ -204,7 +204,10 @@ void RelationDialog::work() {
                 .arg(h->stats.highest, 0, 'g', 5)
                 .arg(h->p5, 0, 'g', 5)
                 .arg(h->p50, 0, 'g', 5)
-                .arg(h->p95, 0, 'g', 5));
+                .arg(h->p95, 0, 'g', 5) +
+            QString(". %1 values a second in steps of %2: what is faster or finer is not in it")
+                .arg(sampleRate_hz(*y), 0, 'g', 3)
+                .arg(resolutionOf(*y), 0, 'g', 2));
     }
     if (x == nullptr) return finish("This log has no channel \"" + x_->currentText() + "\"");
     plot_->xAxis->setLabel(label(*x));

@@ -235,6 +235,7 @@ class MainWindow : public QMainWindow {
         bool night = false;
         int session = -1;
         std::vector<GeoPoint> places;
+        std::vector<double> t_s;  // of each of them
         TrackColours colours;
         std::vector<GeoPoint> photos;
     } reviewed_;

@@ -145,7 +145,7 @@ const MainWindow::ReviewedTrack& MainWindow::reviewedTrack() {
     if (reviewed_.log == log && reviewed_.by == by && reviewed_.night == theme_.night &&
         reviewed_.session == trace_model_.session())
         return reviewed_;
-    reviewed_ = {log, by, theme_.night, trace_model_.session(), {}, {}, {}};
+    reviewed_ = {log, by, theme_.night, trace_model_.session(), {}, {}, {}, {}};
     const Stretch part = trace_model_.whole();
     const Channel* lat = log->find("position.lat_deg");
     const Channel* lon = log->find("position.lon_deg");
@@ -161,6 +161,7 @@ const MainWindow::ReviewedTrack& MainWindow::reviewedTrack() {
             mode = QString::fromStdString(log->modes[next].name);
         if (t < part.from_s || t > part.to_s) continue;
         reviewed_.places.push_back({lat->value[i], lon->value[i]});
+        reviewed_.t_s.push_back(t);
         if (value != nullptr)
             values.push_back(value->at(t).value_or(NAN));
         else
@@ -265,7 +266,15 @@ void MainWindow::refreshOverlay() {
         if (replay_->following() && o.aircraft && !deep) map_->keepInView(o.aircraft->place);
         if (deep) {
             s.aircraft = sceneAircraftAt(*review_.log(), traces_->cursor(), home_amsl, wing);
-            s.track = trackInScene(review_.log(), home_amsl);
+            if (scene_track_of_ != review_.log()) {
+                scene_track_of_ = review_.log();
+                const LogHeights height(*review_.log(), home_amsl);
+                std::vector<TrackPoint> points;
+                for (std::size_t i = 0; i < track.places.size(); ++i)
+                    points.push_back({track.places[i], height.at(track.t_s[i]), track.colours.at(i, QColor())});
+                scene_track_ = std::make_shared<const std::vector<TrackPoint>>(std::move(points));
+            }
+            s.track = scene_track_;
             s.can_scrub = true;
         }
     }

@@ -158,6 +158,21 @@ Channel shakingOf(const Channel& c, double slow_s, double step_s) {
     return out;
 }
 
+double resolutionOf(const Channel& c) {
+    std::vector<double> values;
+    const std::size_t stride = std::max<std::size_t>(1, c.value.size() / 50000);
+    for (std::size_t i = 0; i < c.value.size(); i += stride)
+        if (std::isfinite(c.value[i])) values.push_back(c.value[i]);
+    std::sort(values.begin(), values.end());
+    double least = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 1; i < values.size(); ++i) {
+        // Two roundings of one value are no step.
+        const double step = values[i] - values[i - 1];
+        if (step > 1e-9 * std::max(std::abs(values[i]), 1e-6)) least = std::min(least, step);
+    }
+    return std::isfinite(least) ? least : 0;
+}
+
 double sampleRate_hz(const Channel& c) {
     if (c.t_s.size() < 2) return 0;
     std::vector<double> steps;

@@ -1,5 +1,6 @@
 // MAVLink recordings: 8 bytes big-endian Unix microseconds, then a packet, again and again.
 // Time in the log is the vehicle's own (time_boot_ms) wherever it sends one: a ground clock jitters with the link.
+#include <limits>
 #include <unordered_map>
 
 #include "core/logio/LogReader.h"
@@ -35,9 +36,12 @@ std::span<const std::uint8_t> asBytes(std::string_view s) {
 
 class RecordingLog {
   public:
-    explicit RecordingLog(FlightLog& log) : log_(log) {}
+    RecordingLog(FlightLog& log, const SharedBytes& shared) : log_(log), shared_(shared) {
+        shared_.told = nullptr;  // nobody waits for what is decoded later
+    }
 
-    void add(const Message& m, std::uint64_t stamp_us) {
+    /// `at`: where the packet lies in the file.
+    void add(const Message& m, std::uint64_t stamp_us, std::size_t at) {
         ++log_.message_counts[std::string(m.info->name)];
         if (m.is("MISSION_COUNT") && m.integer("mission_type") == 0 && m.system > 250)
             beginMission(static_cast<std::size_t>(m.integer("count")));
@@ -53,11 +57,13 @@ class RecordingLog {
         if (m.is("STATUSTEXT") && m.system > 250 && vehicle_ != 0) return takeText(m);
         if (m.system != vehicle_ || vehicle_ == 0) return;
         advanceTime(m, stamp_us);
-        addFields(m);
+        addFields(m, at);
         addCanonical(m);
     }
     void finish() {
         if (!known_time_) return;
+        promiseFields();
+        if (first_s_ <= t_) log_.setSpan(first_s_, t_);
         log_.findSessions(restarts_);
     }
 
@@ -118,18 +124,37 @@ class RecordingLog {
         last_stamp_ = stamp;
     }
 
-    void addFields(const Message& m) {
-        auto& columns = columns_[m.info->id];
-        if (columns.empty())
-            for (const FieldInfo& f : m.info->fields)
+    /// All packets of one kind: their fields are decoded when somebody asks for one.
+    struct Packets {
+        const MessageInfo* info = nullptr;
+        std::vector<double> t_s;
+        std::vector<std::uint32_t> at;
+    };
+    void addFields(const Message& m, std::size_t at) {
+        first_s_ = std::min(first_s_, t_);
+        auto& packets = packets_[m.info->id];
+        if (!packets) packets = std::make_shared<Packets>();
+        packets->info = m.info;
+        packets->t_s.push_back(t_);
+        packets->at.push_back(static_cast<std::uint32_t>(at));
+    }
+    void promiseFields() {
+        for (const auto& [id, packets] : packets_)
+            for (const FieldInfo& f : packets->info->fields)
                 for (int i = 0; f.type != FieldType::c8 && i < std::max<int>(1, f.count); ++i)
-                    columns.push_back(&log_.channel(f.count > 0 ? fmt::format("{}.{}[{}]", m.info->name, f.name, i)
-                                                                : fmt::format("{}.{}", m.info->name, f.name),
-                                                    std::string(f.unit)));
-        std::size_t k = 0;
-        for (const FieldInfo& f : m.info->fields)
-            for (int i = 0; f.type != FieldType::c8 && i < std::max<int>(1, f.count); ++i)
-                columns[k++]->add(t_, readNumber(m.payload, f, i));
+                    log_.promise(f.count > 0 ? fmt::format("{}.{}[{}]", packets->info->name, f.name, i)
+                                             : fmt::format("{}.{}", packets->info->name, f.name),
+                                 std::string(f.unit), packets->at.size(),
+                                 [shared = shared_, packets = packets, field = &f, i](Channel& c) {
+                                     const auto bytes = asBytes(shared.bytes);
+                                     c.t_s = packets->t_s;
+                                     c.value.reserve(c.t_s.size());
+                                     Message m;
+                                     for (const std::uint32_t at : packets->at) {
+                                         (void)Parser::look(bytes.subspan(at), m);
+                                         c.value.push_back(readNumber(m.payload, *field, i));
+                                     }
+                                 });
     }
 
     /// A long text comes in pieces of one id. The operator's own marks are in the recording as texts of the ground.
@@ -217,19 +242,29 @@ class RecordingLog {
     double t_ = 0, offset_ = 0, last_stamp_ = 0;
     std::optional<double> boot_;
     std::vector<double> restarts_;
-    std::unordered_map<std::uint32_t, std::vector<Channel*>> columns_;
+    SharedBytes shared_;
+    double first_s_ = std::numeric_limits<double>::infinity();
+    std::unordered_map<std::uint32_t, std::shared_ptr<Packets>> packets_;
 };
 
 }  // namespace
 
 bool looksLikeRecording(std::string_view text) {
-    // A stamped packet within the first kilobytes: the start of a recording may be damaged.
+    // Two stamped packets, one behind the other, within the first kilobytes: the start of a recording may be damaged,
+    // and the eight bytes before a packet of a bare stream may look like a stamp.
     const auto bytes = asBytes(text.substr(0, 65536));
+    const auto stamped = [&](std::size_t i) {
+        return i + 8 < bytes.size() && (bytes[i + 8] == 0xFD || bytes[i + 8] == 0xFE) &&
+               plausible(stampAt(bytes.subspan(i)));
+    };
     Message m;
-    for (std::size_t i = 0; i + 17 < bytes.size(); ++i)
-        if ((bytes[i + 8] == 0xFD || bytes[i + 8] == 0xFE) && plausible(stampAt(bytes.subspan(i))) &&
-            Parser::look(bytes.subspan(i + 8), m).look == Parser::Look::message)
-            return true;
+    for (std::size_t i = 0; i + 17 < bytes.size(); ++i) {
+        if (!stamped(i)) continue;
+        const auto found = Parser::look(bytes.subspan(i + 8), m);
+        if (found.look != Parser::Look::message) continue;
+        const std::size_t next = i + 8 + found.length;
+        if (stamped(next) || (i == 0 && next + 8 >= bytes.size())) return true;
+    }
     return false;
 }
 
@@ -254,7 +289,7 @@ Result<LogPtr> readCapture(const SharedBytes& shared, const std::string&) {
     const auto bytes = asBytes(shared.bytes);
     auto log = std::make_shared<FlightLog>();
     log->format = "MAVLink capture";
-    RecordingLog writer(*log);
+    RecordingLog writer(*log, shared);
     Message m;
     bool in_damage = false;
     Milestones milestones(shared);
@@ -264,7 +299,7 @@ Result<LogPtr> readCapture(const SharedBytes& shared, const std::string&) {
         const auto found = start ? Parser::look(bytes.subspan(at), m) : Parser::Found{Parser::Look::bad, 1};
         if (found.look == Parser::Look::message || found.look == Parser::Look::unknown) {
             if (found.look == Parser::Look::message)
-                writer.add(m, 0);
+                writer.add(m, 0, at);
             else
                 ++log->message_counts["UNKNOWN"];
             in_damage = false;
@@ -284,7 +319,7 @@ Result<LogPtr> readRecording(const SharedBytes& shared, const std::string& name)
     const auto bytes = asBytes(shared.bytes);
     auto log = std::make_shared<FlightLog>();
     log->format = "MAVLink recording";
-    RecordingLog writer(*log);
+    RecordingLog writer(*log, shared);
     Message m;
     std::size_t at = 0, packets = 0;
     bool in_damage = false;
@@ -296,7 +331,7 @@ Result<LogPtr> readRecording(const SharedBytes& shared, const std::string& name)
         const auto found = start ? Parser::look(bytes.subspan(at + 8), m) : Parser::Found{Parser::Look::bad, 1};
         if (found.look == Parser::Look::message || found.look == Parser::Look::unknown) {
             if (found.look == Parser::Look::message) {
-                writer.add(m, stamp);
+                writer.add(m, stamp, at + 8);
                 ++packets;
             } else {
                 ++log->message_counts["UNKNOWN"];
