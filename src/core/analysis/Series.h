@@ -41,8 +41,8 @@ FittedLine fitLine(const std::vector<double>& x, const std::vector<double>& y);
 /// `step_s`: shaking without flying. The times are the middles of the cells.
 Channel shakingOf(const Channel& channel, double slow_s, double step_s);
 
-/// The smallest step between two different values of it, of at most 50,000 of them; 0 for fewer than two values: what is
-/// finer than this cannot be seen in it.
+/// The smallest step between two different values of it, of at most 50,000 of them; 0 for fewer than two values: what
+/// is finer than this cannot be seen in it.
 double resolutionOf(const Channel& channel);
 
 /// Samples a second, of the median step; 0 for fewer than two.
