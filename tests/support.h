@@ -1,7 +1,10 @@
 // Shared by the tests: temporary folders, sample plans, a stand-in process, hostile variants of a file.
 #pragma once
 
+#include <arpa/inet.h>
+#include <netinet/in.h>
 #include <signal.h>
+#include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -124,10 +127,27 @@ class Process {
     pid_t pid_ = 0;
 };
 
-/// A port of our own for each caller, so that tests running side by side do not meet.
+/// A port of our own for each caller, so that tests running side by side do not meet: below those the system hands out
+/// by itself, and free at this moment.
 inline int freePort() {
     static int next = 0;
-    return 20000 + (getpid() * 7 + next++ * 13) % 30000;
+    constexpr int kFirst = 20000, kCount = 12000, kTries = 200;
+    int port = kFirst;
+    for (int i = 0; i < kTries; ++i) {
+        port = kFirst + (getpid() * 7 + next++ * 13) % kCount;
+        bool free = true;
+        for (const int kind : {SOCK_DGRAM, SOCK_STREAM}) {
+            sockaddr_in at{};
+            at.sin_family = AF_INET;
+            at.sin_port = htons(static_cast<std::uint16_t>(port));
+            at.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+            const int s = socket(AF_INET, kind, 0);
+            free = free && s >= 0 && bind(s, reinterpret_cast<const sockaddr*>(&at), sizeof at) == 0;
+            if (s >= 0) close(s);
+        }
+        if (free) break;
+    }
+    return port;
 }
 
 /// Truncations, flipped bits, overwritten stretches and doubled pieces of `original`, from a seed.
