@@ -36,6 +36,6 @@ with_display() {
     if [ -n "${DISPLAY:-}" ] || [ -n "${WAYLAND_DISPLAY:-}" ]; then
         "$@"
     else
-        xvfb-run -a -s '-screen 0 1280x800x24' "$@"
+        "$top/scripts/with-display" "$@"
     fi
 }

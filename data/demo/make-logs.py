@@ -28,7 +28,7 @@ def item(number, kind, where=None, height=None, **more):
 
 
 plan = {"type": "FeatureCollection",
-        "anhinga": {"format": 4, "title": "Shakedown", "home": {"position": [HOME[1], HOME[0]], "amsl_m": 44.5},
+        "anhinga": {"format": 6, "title": "Shakedown", "home": {"position": [HOME[1], HOME[0]], "amsl_m": 44.5},
                     "defaults": {"height": {"value_m": 30, "ref": "home"}, "speed_mps": 8, "acceptance_m": 2},
                     "ceiling_m": 120, "return_height_m": 25, "terrain": ["quillmere-elevation.tif"], "imagery": ["quillmere-imagery.tif"]},
         "features": [item(1, "take-off", height=20),
@@ -41,14 +41,14 @@ plan_file = out / "shakedown.anhinga.geojson"
 plan_file.write_text(json.dumps(plan, indent=1) + "\n")
 
 FLIGHTS = [("clean", 11, [], 9, 30), ("compass", 12, ["motor-field"], 35, 25), ("resonance", 13, ["resonance"], 60, 20),
-           ("gps-glitch", 14, ["gps-glitch@40"], 90, 0), ("tired-battery", 15, ["tired-battery"], 120, 0),
+           ("gps-jump", 14, ["gps-jump@40"], 90, 0), ("tired-battery", 15, ["tired-battery"], 120, 0),
            ("circling", 16, ["circling"], 150, 0), ("new-propellers", 17, [], 230, 0)]
 # What is looked at for spectra is sampled fast; the others stay small.
 SHAKEN = ("clean", "resonance", "new-propellers")
 for name, seed, faults, minutes, seconds in FLIGHTS:
     call = [programs / "anhinga-standin", "--fly", plan_file, "--terrain", here / "quillmere-elevation.tif", "--seed", str(seed),
             "--wind-from", "250", "--wind-speed", "3", "--log-rate", "170" if name in SHAKEN else "50", "--start", str(START + minutes * 60 + seconds),
-            "--param", "MOT_SPIN_MIN=0.12", "--param", f"ATC_RAT_RLL_P={0.135 if name == 'new-propellers' else 0.12}",
+            "--param", "MOTOR_MIN_SHARE=0.12", "--param", f"ROLL_RATE_GAIN={0.118 if name == 'new-propellers' else 0.104}",
             "--out", out / f"shakedown-{name}.ulg"]
     for fault in faults:
         call += ["--fault", fault]
@@ -76,7 +76,7 @@ def at(series, t):
 NAMES = ["gps.lat_deg", "gps.lon_deg", "position.height_home_m", "gps.speed_mps", "battery.voltage_v",
          "battery.current_a", "gps.satellites"]
 rows = ["Date,Time,Position,Altitude (ft),Speed (km/h),Battery (V),Current (A),Sats"]
-for name, minutes in (("clean", 9), ("gps-glitch", 90)):
+for name, minutes in (("clean", 9), ("gps-jump", 90)):
     series = [channel(out / f"shakedown-{name}.ulg", n) for n in NAMES]
     t = 0.0
     while t < series[0][0][-1]:

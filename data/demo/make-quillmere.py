@@ -230,7 +230,7 @@ class Plan:
     def __init__(self, title, home, **members):
         self.n = 0
         self.features = []
-        self.members = {"format": 4, "title": title,
+        self.members = {"format": 6, "title": title,
                         "home": {"position": point(*home), "amsl_m": round(ground(*home), 1)}, **members,
                         "terrain": ["quillmere-elevation.tif"], "imagery": ["quillmere-imagery.tif"]}
 
@@ -312,7 +312,7 @@ quarry.add("take-off", height=40)
 quarry.add("waypoint", (820, -60), 80)
 quarry.add("block", [(215, 470), (240, 640), (420, 720), (610, 650), (660, 540), (560, 420), (380, 400)], 55, "ground",
            name="stock piles", speed_mps=7, pattern={"heading_deg": 75, "overlap_percent": 75, "sidelap_percent": 60, "margin_m": 10,
-                                                     "follow": True, "tolerance_m": 2, "policy": "distance"})
+                                                     "follow": True, "tolerance_m": 2, "makes": "photos", "when": "distance"})
 quarry.add("waypoint", (820, -60), 80)
 quarry.add("return-home")
 quarry.fence("keep-in", "island trust", KEEP_IN)
@@ -333,7 +333,7 @@ wall = Plan("Sea wall", HOME, defaults={"height": {"value_m": 45, "ref": "home"}
             ceiling_m=120, return_height_m=70)
 wall.add("take-off", height=60)
 wall.add("corridor", wall_line, 45, "amsl", name="sea wall", speed_mps=6,
-         pattern={"policy": "distance", "overlap_percent": 80, "sidelap_percent": 60, "width_m": 40})
+         pattern={"makes": "photos", "when": "distance", "overlap_percent": 80, "sidelap_percent": 60, "width_m": 40})
 wall.add("return-home")
 wall.obstacle("wire", "power line", MASTS, 13, 10)
 wall.save("seawall")
@@ -346,7 +346,7 @@ rings = Plan("Lighthouse rings", lamp, defaults={"height": {"value_m": 30, "ref"
              ceiling_m=100, return_height_m=60, clearance_min_m=8, clearance_margin_m=10)
 rings.add("take-off", height=25)
 rings.add("rings", LIGHTHOUSE, 30, "amsl", name="lighthouse",
-          pattern={"policy": "stop", "radius_m": 26, "low_m": round(foot + 14, 1), "high_m": round(foot + 38, 1), "step_up_m": 12,
+          pattern={"makes": "photos", "when": "point", "radius_m": 26, "low_m": round(foot + 14, 1), "high_m": round(foot + 38, 1), "step_up_m": 12,
                    "per_ring": 18, "target": {"value_m": round(foot + 19, 1), "ref": "amsl"}})
 rings.add("return-home")
 rings.obstacle("mast", "lighthouse", [LIGHTHOUSE], 38, 15, radius_m=4)
@@ -356,7 +356,7 @@ side = Plan("Lighthouse, southern face", lamp, defaults={"height": {"value_m": 3
 side.add("take-off", height=25)
 south = LIGHTHOUSE[1] - 6
 side.add("face", [(LIGHTHOUSE[0] - 9, south), (LIGHTHOUSE[0] + 9, south)], 30, "amsl", name="south side",
-         pattern={"policy": "stop", "stand_off_m": 20, "low_m": round(foot + 12, 1), "high_m": round(foot + 38, 1), "step_up_m": 5,
+         pattern={"makes": "photos", "when": "point", "stand_off_m": 20, "low_m": round(foot + 12, 1), "high_m": round(foot + 38, 1), "step_up_m": 5,
                   "spacing_m": 3, "columns": True})
 side.add("return-home")
 side.obstacle("mast", "lighthouse", [LIGHTHOUSE], 38, 15, radius_m=4)

@@ -84,8 +84,12 @@ int runCli(int argc, char** argv) {
         sub->add_flag("--follow", o.follow, "follow the terrain");
         sub->add_option("--tolerance", o.tolerance_m, "of following, metres")->check(CLI::Range(0.2, 100.0));
         sub->add_option("--margin", o.margin, "metres beyond the edge, or photo: every photo that shows the area");
-        sub->add_option("--policy", o.policy, "distance, time, stop, video or none")
-            ->check(CLI::IsMember({"distance", "time", "stop", "video", "none"}));
+        sub->add_option("--camera-makes", o.makes, "photos, film or nothing")
+            ->check(CLI::IsMember({"photos", "film", "nothing"}));
+        sub->add_option("--every", o.every, "photos every 12m, every 2s, or standing still at each point");
+        sub->add_option("--policy", o.policy)
+            ->check(CLI::IsMember({"distance", "time", "stop", "video", "none"}))
+            ->group("");  // the older word, not shown
         sub->add_option("--speed", o.speed_mps, "m/s")->check(CLI::Range(0.1, 150.0));
         sub->add_option("--width", o.width_m, "of a corridor, metres");
         sub->add_option("--strips", o.strips, "of a corridor")->check(CLI::Range(1, 1000));
@@ -98,6 +102,12 @@ int runCli(int argc, char** argv) {
         sub->add_option("--target", o.target_m, "height of what is looked at, metres");
         sub->add_option("--stand-off", o.stand_off_m, "from the face, metres");
         sub->add_flag("--left", o.left_side, "the face left of the line");
+        sub->add_option("--tilts", o.tilts, "of the camera at each point of a face, degrees: -30,0,30")
+            ->delimiter(',')
+            ->check(CLI::Range(-90.0, 90.0));
+        sub->add_option("--turns", o.turns, "of the nose against the face, degrees: -20,0,20")
+            ->delimiter(',')
+            ->check(CLI::Range(-180.0, 180.0));
     }
     plan(command("photos", "where the photos of a plan are taken", cliPhotos));
     plan(command("compile", "the mission items of a plan", cliCompile));

@@ -18,7 +18,8 @@ struct CliResult {
 
 /// Of the calls that make a pattern; what is absent keeps the pattern's usual value.
 struct PatternOptions {
-    std::string camera, ref, heading, margin, policy;
+    std::vector<double> tilts, turns;
+    std::string camera, ref, heading, margin, makes, every, policy;  // policy: the older word for makes and every
     std::optional<double> height_m, gsd_cm, overlap_percent, sidelap_percent, tolerance_m, speed_mps, width_m, radius_m,
         low_m, high_m, step_up_m, spacing_m, target_m, stand_off_m;
     std::optional<int> strips, per_ring;

@@ -1,5 +1,6 @@
 // Calls about a log: inspect, channel, review, presence, diagnose, compare.
 #include "cli/Common.h"
+#include "core/base/Modes.h"
 #include "core/base/Text.h"
 #include "core/exchange/Import.h"
 #include "core/logio/LogReader.h"
@@ -29,7 +30,7 @@ CliResult cliInspect(const CliArguments& a) {
     }
     for (const auto& [name, n] : log.message_counts) messages[name] = n;
     for (const auto& [name, v] : log.params) params[name] = v;
-    for (const ModeChange& m : log.modes) modes.push_back({{"t_s", m.t_s}, {"name", m.name}});
+    for (const ModeChange& m : log.modes) modes.push_back({{"t_s", m.t_s}, {"name", modeInterfaceName(m.name)}});
     for (const LogEvent& e : log.events) events.push_back({{"t_s", e.t_s}, {"kind", e.kind}, {"text", e.text}});
     out.json = {
         {"format", log.format},     {"sessions", sessions},
@@ -98,7 +99,7 @@ CliResult cliReview(const CliArguments& a) {
                 {"photos_flown", flown->photos_flown},   {"legs", flown->legs.size()}};
     out.text = fmt::format(
         "flown {} against {} rehearsed ({:+.1f} %), largest cross-track error {:.1f} m (mean {:.1f}), height error "
-        "{:.1f} m, photos {} of {}",
+        "{:.1f} m, {} photos, {} planned",
         durationText(flown->flown_s), durationText(planned->duration_s), off, flown->cross_max_m, flown->cross_mean_m,
         flown->height_max_m, flown->photos_flown, planned->photos);
     out.code = std::abs(off) <= 3 ? 0 : 1;

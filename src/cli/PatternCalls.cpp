@@ -14,6 +14,31 @@ namespace anhinga {
 
 namespace {
 
+/// What the camera makes and when; what cannot be is said.
+std::optional<std::string> camera(const PatternOptions& o, Pattern& p) {
+    if (!o.policy.empty()) (void)setCameraByOldWord(p, o.policy);
+    if (o.makes == "photos") p.makes = CameraMakes::photos;
+    if (o.makes == "film") p.makes = CameraMakes::film;
+    if (o.makes == "nothing") p.makes = CameraMakes::nothing;
+    if (o.every.empty()) return std::nullopt;
+    if (o.makes == "film" || o.makes == "nothing")
+        return "--every says when photos are taken; the camera makes " + o.makes;
+    p.makes = CameraMakes::photos;
+    if (o.every == "point") {
+        p.when = PhotoWhen::standing;
+        return std::nullopt;
+    }
+    const char unit = o.every.back();
+    const auto value = parseNumber(o.every.substr(0, o.every.size() - 1));
+    constexpr double kMost_m = 5000, kMost_s = 3600;
+    const double most = unit == 'm' ? kMost_m : kMost_s;
+    if ((unit != 'm' && unit != 's') || !value || !(*value > 0 && *value <= most))
+        return "--every \"" + o.every + "\" is neither metres (12m, up to 5000m), seconds (2s, up to 3600s) nor point";
+    p.when = unit == 'm' ? PhotoWhen::distance : PhotoWhen::time;
+    (unit == 'm' ? p.spacing_m : p.every_s) = *value;
+    return std::nullopt;
+}
+
 /// What is asked for, put into the pattern; what cannot be is said.
 std::optional<std::string> settings(const CliArguments& a, Plan& plan, Item& item) {
     Pattern& p = item.pattern.edit();
@@ -58,13 +83,7 @@ std::optional<std::string> settings(const CliArguments& a, Plan& plan, Item& ite
     } else {
         p.whole_photos = false;
     }
-    const std::pair<const char*, PhotoPolicy> policies[] = {{"distance", PhotoPolicy::distance},
-                                                            {"time", PhotoPolicy::time},
-                                                            {"stop", PhotoPolicy::stop},
-                                                            {"video", PhotoPolicy::video},
-                                                            {"none", PhotoPolicy::none}};
-    for (const auto& [name, policy] : policies)
-        if (o.policy == name) p.policy = policy;
+    if (const auto wrong = camera(o, p)) return wrong;
     if (o.speed_mps) item.speed_mps = o.speed_mps;
     if (o.width_m) p.width_m = *o.width_m;
     if (o.strips) p.strips = *o.strips;
@@ -74,6 +93,8 @@ std::optional<std::string> settings(const CliArguments& a, Plan& plan, Item& ite
     if (o.low_m && !o.high_m) p.high_m = std::max(p.high_m, p.low_m);
     if (o.step_up_m) p.step_up_m = *o.step_up_m;
     if (o.spacing_m) p.spacing_m = *o.spacing_m;
+    if (!o.tilts.empty()) p.tilts_deg = o.tilts;
+    if (!o.turns.empty()) p.turns_deg = o.turns;
     if (o.per_ring) p.per_ring = *o.per_ring;
     if (o.target_m) p.target = Height{*o.target_m, o.ref.empty() ? p.target.ref : ref};
     if (o.stand_off_m) p.stand_off_m = *o.stand_off_m;

@@ -167,6 +167,9 @@ CliResult cliRehearse(const CliArguments& a) {
                                     p.lowest_m ? fmt::format("{:.0f} m", *p.lowest_m) : "unknown");
     if (a.try_wind_mps > 0) {
         out.json["winds"] = Json::array();
+        out.text += fmt::format("\n{}: lands with {:.0f} %",
+                                a.wind_speed_mps > 0 ? "in the wind that was asked for" : "in calm air",
+                                r->energy_left_percent);
         for (const WindTry& w :
              tryWinds(loaded->plan, *loaded->view.mission, loaded->terrain, a.try_wind_mps, options)) {
             out.json["winds"].push_back({{"from_deg", w.wind.from_deg},

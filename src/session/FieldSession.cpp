@@ -152,7 +152,29 @@ Result<void> FieldSession::handOver(bool in_batches) {
 
 bool FieldSession::changeWaits() const {
     return link_->connected() && link_->vehicle().armed && link_->held() && !sealHolds() &&
-           plan_->flownView().mission && modeName(link_->vehicle()) != "return";
+           plan_->flownView().mission && modeKind(link_->vehicle()) != ModeKind::returnHome;
+}
+
+std::vector<FieldSession::GoOnPlace> FieldSession::goOnPlaces() const {
+    std::vector<GoOnPlace> out;
+    const auto& mission = plan_->flownView().mission;
+    if (!link_->connected() || !link_->vehicle().heard || !sealHolds() || link_->batches() != nullptr || !mission)
+        return out;
+    const Plan& plan = *plan_->plan();
+    ItemId last = 0, last_section = 0;
+    for (std::size_t i = 0; i < mission->items.size() && i < mission->source.size(); ++i) {
+        const ItemId id = mission->source[i];
+        const Item* item = id == 0 || id == last || !isNavigation(mission->items[i].command) ? nullptr : plan.find(id);
+        if (item == nullptr) continue;
+        last = id;
+        const Section* section = plan.findSection(item->section);
+        const bool begins = section != nullptr && section->id != last_section;
+        last_section = section != nullptr ? section->id : 0;
+        if (i > 0)
+            out.push_back({id, static_cast<int>(i), QString::fromStdString(itemText(plan, id)),
+                           begins ? QString::fromStdString(section->name) : QString()});
+    }
+    return out;
 }
 
 std::set<ItemId> FieldSession::frozen() const {
@@ -175,9 +197,9 @@ void FieldSession::check() {
     if (view.mission) link_->check(view.toSend(), plan_->plan()->traits.item0_is_home);
 }
 
-void FieldSession::setLocked(bool locked) {
-    if (!locked) return plan_->newRevision();
-    plan_->edit("Lock", [](Plan& p) { p.locked = true; });
+void FieldSession::setFrozen(bool frozen) {
+    if (!frozen) return plan_->newRevision();
+    plan_->edit("Freeze", [](Plan& p) { p.frozen = true; });
 }
 
 // ---- checklist
@@ -342,7 +364,7 @@ QString FieldSession::landedText() const {
     if (v.armed_at_s && v.disarmed_at_s)
         text += " after " + QString::fromStdString(durationText(*v.disarmed_at_s - *v.armed_at_s));
     if (r && r->photos > 0)
-        text += QString(": %1 of %2 photos").arg(v.photos).arg(r->photos);
+        text += QString(": %1 photos, %2 planned").arg(v.photos).arg(r->photos);
     else if (v.photos > 0)
         text += QString(": %1 photos").arg(v.photos);
     if (v.battery_percent) {

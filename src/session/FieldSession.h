@@ -50,7 +50,7 @@ class FieldSession : public QObject {
     /// Items of the plan that cannot be changed now.
     std::set<ItemId> frozen() const;
     void check();
-    void setLocked(bool locked);
+    void setFrozen(bool frozen);
 
     // ---- checklist
     const std::vector<ChecklistEntry>& checklist() const { return checklist_; }
@@ -68,6 +68,15 @@ class FieldSession : public QObject {
     void takeMeasuredHome();
 
     // ---- in flight
+    /// Where one can go on from now: items and the sections they begin, with the mission item of each. Empty while
+    /// nothing is heard, the aircraft does not hold the plan, or it is flown in batches.
+    struct GoOnPlace {
+        ItemId id = 0;
+        int seq = 0;
+        QString text;     // "Waypoint 6"
+        QString section;  // begun by it; empty: none
+    };
+    std::vector<GoOnPlace> goOnPlaces() const;
     const std::vector<Alarm>& alarms() const { return alarms_.alarms(); }
     void acknowledge(const std::string& id);
     const std::optional<FlightProgress>& progress() const { return progress_; }

@@ -313,7 +313,7 @@ std::vector<HoldState> LinkSession::states(const MissionSet& set, bool item0_is_
     in.item0_is_home = item0_is_home;
     in.held = held_ ? &held_->mission : nullptr;
     in.stored = stored_;
-    if (vehicle_.armed && modeName(vehicle_) == "mission") in.flown = vehicle_.mission_item;
+    if (vehicle_.armed && modeKind(vehicle_) == ModeKind::mission) in.flown = vehicle_.mission_item;
     if (busy_ && !held_) in.sent = static_cast<std::size_t>(progress_ * static_cast<double>(set.mission.size()));
     return holdStates(in);
 }

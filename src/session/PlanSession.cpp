@@ -109,6 +109,33 @@ std::shared_ptr<Derived> deriveCovers(const Derived& rehearsed, Wind wind, const
 
 }  // namespace
 
+QString visitsText(int visits) {
+    return visits == 0   ? QString("left out")
+           : visits == 2 ? QString("flown twice")
+                         : QString("flown %1 times").arg(visits);
+}
+
+QString repeatText(int count) {
+    return count < 0 ? QString("for ever") : count == 1 ? QString("once more") : QString("%1 times more").arg(count);
+}
+
+QString photosText(int taken, int planned) {
+    return taken == planned ? QString("%1 photos, as planned").arg(taken)
+                            : QString("%1 photos, %2 planned up to here").arg(taken).arg(planned);
+}
+
+QString findingsText(const Derived& d) {
+    int counts[3] = {};
+    for (const Finding& f : d.findings) ++counts[static_cast<int>(f.severity)];
+    QStringList parts;
+    const char* names[] = {"stop", "warn", "note"};
+    for (int i = 0; i < 3; ++i)
+        if (counts[i] > 0) parts << QString("%1 %2").arg(counts[i]).arg(names[i]);
+    if (!parts.isEmpty()) return parts.join(" · ");
+    if (d.plan->items.empty()) return "nothing to check";
+    return d.plan->zones.empty() && d.plan->covers.empty() ? "no findings, airspace not checked" : "no findings";
+}
+
 std::optional<int> visitsOf(const Derived& d, ItemId id) {
     std::optional<int> most;
     const auto count = [&](const std::shared_ptr<const Rehearsal>& r) {
@@ -145,7 +172,7 @@ bool sameFlown(Plan a, const Plan& b) {
     a.checklist = b.checklist;
     a.seals = b.seals;
     a.revision = b.revision;
-    a.locked = b.locked;
+    a.frozen = b.frozen;
     a.next_id = b.next_id;
     return a == b;
 }
@@ -285,8 +312,8 @@ void PlanSession::replace(const QString& name, Plan plan) {
 }
 
 QString PlanSession::objection(const Plan& after) const {
-    if (plan_->locked && after.locked && !sameFlown(*plan_, after))
-        return "The plan is locked since it was sealed. A new revision of it can be changed: Field, New revision";
+    if (plan_->frozen && after.frozen && !sameFlown(*plan_, after))
+        return "The plan is frozen since it was sealed. A new revision of it can be changed: Field, New revision";
     if (frozen_.empty()) return {};
     std::size_t last = 0;
     for (std::size_t i = 0; i < plan_->items.size(); ++i)
@@ -311,7 +338,7 @@ void PlanSession::setFrozen(std::set<ItemId> ids) {
 
 void PlanSession::newRevision() {
     edit("New revision", [](Plan& p) {
-        p.locked = false;
+        p.frozen = false;
         ++p.revision;
     });
 }

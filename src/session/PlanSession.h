@@ -43,6 +43,14 @@ struct Derived {
 using DerivedPtr = std::shared_ptr<const Derived>;
 /// How often an item is flown, as rehearsed: in one, or in the sortie that flies it most often.
 std::optional<int> visitsOf(const Derived& d, ItemId id);
+/// "flown twice", "flown 3 times", "left out" for a count that is not one.
+QString visitsText(int visits);
+/// How often a repeat goes back: "once more", "3 times more", "for ever".
+QString repeatText(int count);
+/// Photos taken against those planned up to here: never "13 of 12".
+QString photosText(int taken, int planned);
+/// The findings in a few words, or what was not checked: "2 warn", "no findings, airspace not checked".
+QString findingsText(const Derived& derived);
 
 class PlanSession : public QObject {
     Q_OBJECT
@@ -90,7 +98,7 @@ class PlanSession : public QObject {
     /// Items that are being flown or soon will be: nothing may change them or what stands before them. Empty: none.
     void setFrozen(std::set<ItemId> ids);
     bool isFrozen(ItemId id) const { return frozen_.contains(id); }
-    /// A locked plan may be changed again, as its next revision.
+    /// A frozen plan may be changed again, as its next revision.
     void newRevision();
 
     const std::set<ItemId>& selection() const { return selection_; }

@@ -4,13 +4,17 @@
 
 namespace anhinga {
 
+namespace {
+constexpr const char *kJump = "gps-jump", *kJumpBefore = "gps-glitch";  // the older word is still understood
+}
+
 std::span<const FaultInfo> knownFaults() {
     static constexpr FaultInfo kFaults[] = {
         {"alter-item", "stores mission item 2 five metres higher than it was sent"},
         {"silent", "says and answers nothing from then on"},
         {"silent-transfer", "falls silent in the middle of a mission transfer"},
         {"lost-link", "neither hears nor says anything for 30 s; its lost-link action follows"},
-        {"gps-glitch", "the position it reports jumps 60 m away for 12 s"},
+        {"gps-jump", "the position it reports jumps 60 m away for 12 s"},
         {"gps-loss", "it no longer knows where it is: it lands where it drifts"},
         {"compass", "its compass is disturbed by a magnet: heading 35 degrees off, field too strong"},
         {"resonance", "something shakes: vibration and clipping"},
@@ -36,7 +40,8 @@ std::span<const FaultInfo> knownFaults() {
 
 Result<void> Faults::add(const std::string& text) {
     const auto at = text.find('@');
-    const std::string name = text.substr(0, at);
+    std::string name = text.substr(0, at);
+    if (name == kJumpBefore) name = kJump;
     const auto after = at == std::string::npos ? std::optional(0.0) : parseNumber(text.substr(at + 1));
     for (const FaultInfo& f : knownFaults())
         if (name == f.name && after) {

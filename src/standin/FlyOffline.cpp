@@ -16,10 +16,10 @@ SensorFaults sensorFaults(const Faults& faults, double log_from_s) {
         out.resonance_mps2 = 27;
         out.resonance_s = begins("resonance");
     }
-    if (has("gps-glitch")) {
-        out.glitch_m = 60;
-        out.glitch_at_s = begins("gps-glitch");
-        out.glitch_for_s = 12;
+    if (has("gps-jump")) {
+        out.jump_m = 60;
+        out.jump_at_s = begins("gps-jump");
+        out.jump_for_s = 12;
     }
     if (has("tired-battery")) {
         out.resistance_factor = 3.5;

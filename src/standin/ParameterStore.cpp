@@ -9,27 +9,20 @@ using mavlink::Message;
 ParameterStore::ParameterStore(std::function<void(Message)> say,
                                std::function<void(const std::string&, double)> changed)
     : say_(std::move(say)), changed_(std::move(changed)) {
-    constexpr int kInt8 = 2, kInt16 = 4, kInt32 = 6, kReal32 = 9;
-    for (const ParameterInfo& p : knownParameters()) {
-        const bool whole = p.standard == std::floor(p.standard) && p.high == std::floor(p.high) && p.high > 1;
-        const int type = !whole ? kReal32 : p.high < 128 ? kInt8 : p.high < 32768 ? kInt16 : kInt32;
-        set_[p.name] = {p.standard, type};
-    }
+    constexpr int kInt8 = 2, kInt16 = 4, kReal32 = 9;
+    for (const ParameterInfo& p : ownParameters())
+        set_[p.name] = {p.usual, !p.unit.empty() ? kReal32 : p.high < 128 ? kInt8 : kInt16};
     for (int i = 1; i <= 8; ++i) {
-        set_[fmt::format("SERVO{}_MIN", i)] = {1100, kInt16};
-        set_[fmt::format("SERVO{}_MAX", i)] = {1900, kInt16};
-        set_[fmt::format("SERVO{}_TRIM", i)] = {1500, kInt16};
-        set_[fmt::format("SERVO{}_FUNCTION", i)] = {i <= 4 ? 32.0 + i : 0.0, kInt16};
-        set_[fmt::format("RC{}_MIN", i)] = {1100, kInt16};
-        set_[fmt::format("RC{}_MAX", i)] = {1900, kInt16};
-        set_[fmt::format("RC{}_TRIM", i)] = {1500, kInt16};
+        set_[fmt::format("OUTPUT_LEAST_{}", i)] = {1050, kInt16};
+        set_[fmt::format("OUTPUT_MOST_{}", i)] = {1950, kInt16};
+        set_[fmt::format("OUTPUT_DRIVES_{}", i)] = {i <= 4 ? static_cast<double>(i) : 0.0, kInt8};
+        set_[fmt::format("PULSE_LEAST_{}", i)] = {1100, kInt16};
+        set_[fmt::format("PULSE_MOST_{}", i)] = {1900, kInt16};
+        set_[fmt::format("PULSE_MID_{}", i)] = {1500, kInt16};
     }
-    const std::pair<const char*, double> sticks[] = {
-        {"RCMAP_ROLL", 1}, {"RCMAP_PITCH", 2}, {"RCMAP_THROTTLE", 3}, {"RCMAP_YAW", 4}, {"FLTMODE_CH", 5}};
-    for (const auto& [name, channel] : sticks) set_[name] = {channel, kInt8};
     // The pilot's switch: position 2 leaves the mode to the ground station's orders, 6 holds.
     constexpr int kModes[] = {0, 0, 2, 6, 9, 5};
-    for (int i = 0; i < 6; ++i) set_[fmt::format("FLTMODE{}", i + 1)] = {static_cast<double>(kModes[i]), kInt8};
+    for (int i = 0; i < 6; ++i) set_[fmt::format("SWITCH_MODE_{}", i + 1)] = {static_cast<double>(kModes[i]), kInt8};
     streamed_ = set_.size();
 }
 
@@ -68,8 +61,8 @@ bool ParameterStore::receive(const Message& m) {
         const std::string name = m.text("param_id");
         const double value = m.number("param_value");
         if (!set_.contains(name)) return true;
-        const ParameterInfo* info = parameterInfo(name);
-        const bool fits = std::isfinite(value) && (info == nullptr || (value >= info->low && value <= info->high));
+        const auto info = parameterInfo(name);
+        const bool fits = std::isfinite(value) && (!info || info->fits(value));
         constexpr int kFirstReal = 9;
         Parameter& p = set_[name];
         if (fits) p.value = p.type < kFirstReal ? std::round(value) : value;

@@ -341,8 +341,8 @@ class Suite {
             GeoPoint p{north.at(t), east.at(t)};
             p = destination(p, 0, to_north.step(dt, normal()) + 0.03 * normal());
             p = destination(p, 90, to_east.step(dt, normal()) + 0.03 * normal());
-            const bool wrong = glitch(t);
-            if (wrong) p = destination(p, 130, faults_.glitch_m);
+            const bool wrong = jump(t);
+            if (wrong) p = destination(p, 130, faults_.jump_m);
             const double satellites = std::clamp(std::round(16 + count.step(dt, normal())), 4.0, 24.0);
             out[0]->add(t, p.lat_deg);
             out[1]->add(t, p.lon_deg);
@@ -353,9 +353,9 @@ class Suite {
             out[6]->add(t, 3);
         });
     }
-    bool glitch(double t) const {
-        const double since = t - from_s_ - faults_.glitch_at_s;
-        return faults_.glitch_m > 0 && since >= 0 && since < faults_.glitch_for_s;
+    bool jump(double t) const {
+        const double since = t - from_s_ - faults_.jump_at_s;
+        return faults_.jump_m > 0 && since >= 0 && since < faults_.jump_for_s;
     }
 
     /// Positions and heights as an aircraft estimates them.
@@ -370,7 +370,7 @@ class Suite {
             const double t = lat.t_s[i], dt = i > 0 ? t - lat.t_s[i - 1] : 0.1;
             // It believes a wrong GPS little by little, and forgets it as slowly.
             constexpr double kBelieves_s = 4, kShare = 0.5;
-            follows += ((glitch(t) ? kShare * faults_.glitch_m : 0) - follows) * std::min(1.0, dt / kBelieves_s);
+            follows += ((jump(t) ? kShare * faults_.jump_m : 0) - follows) * std::min(1.0, dt / kBelieves_s);
             GeoPoint p = destination({lat.value[i], lon.value[i]}, 0, to_north.step(dt, normal()));
             p = destination(p, 90, to_east.step(dt, normal()));
             if (follows > 0.01) p = destination(p, 130, follows);

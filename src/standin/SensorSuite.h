@@ -15,9 +15,9 @@ struct SensorFaults {
     double resonance_mps2 = 0;      // its root mean square at the throttle where it is strongest
     double resonance_throttle = 0;  // that throttle, percent; 0: at every throttle
     double resonance_s = 0;         // begins then
-    double glitch_m = 0;            // the GPS jumps so far,
-    double glitch_at_s = 0;         // then,
-    double glitch_for_s = 0;        // for so long
+    double jump_m = 0;              // the GPS jumps so far,
+    double jump_at_s = 0;           // then,
+    double jump_for_s = 0;          // for so long
     double resistance_factor = 1;   // of the battery's internal resistance
     double capacity_factor = 1;     // what is left of its capacity
     double weak_cell_ohm = 0;       // more resistance in cell 3

@@ -41,20 +41,20 @@ StandIn::StandIn(StandInOptions options, std::function<void(const Message&)> sen
       files_(options_.logs_dir, [this](Message m) { say(std::move(m)); }),
       field_(magneticField(options_.home, options_.home_amsl_m, yearNow())) {
     files_.setRate(options_.log_bytes_per_s);
-    parameters_.set("RTL_ALT", options_.return_height_m * 100);
-    parameters_.set("SYSID_THISMAV", options_.system);
-    parameters_.set("BATT_FS_LOW_ACT", parameterOf(options_.low_battery));
-    parameters_.set("FS_GCS_ENABLE", options_.lost_link == SafetyAction::carryOn ? 0 : 1);
-    parameters_.set("COMPASS_DEC", field_.declination_deg * M_PI / 180);
+    parameters_.set("RETURN_HEIGHT_M", options_.return_height_m);
+    parameters_.set("VEHICLE_NUMBER", options_.system);
+    parameters_.set("BATTERY_LOW_DOES", parameterOf(options_.low_battery));
+    parameters_.set("GROUND_LOST_DOES", options_.lost_link == SafetyAction::carryOn ? 0 : 1);
+    parameters_.set("COMPASS_DECL_DEG", field_.declination_deg);
     flight_.faceOnGround(options_.heading_deg);
     if (!options_.store_file.empty()) missions_.restore(options_.store_file);
 }
 
 bool StandIn::fault(const char* name) const {
-    return options_.faults.holds(name, wall_s_ * options_.speedup);
+    return options_.faults.holds(name, wall_s_ * options_.pace);
 }
 double StandIn::faultSeconds(const char* name) const {
-    return options_.faults.since(name, wall_s_ * options_.speedup);
+    return options_.faults.since(name, wall_s_ * options_.pace);
 }
 
 /// Nothing goes in or out.
@@ -197,9 +197,9 @@ Result<void> StandIn::takeMission(int type, const std::vector<MissionItem>& item
 }
 
 void StandIn::parameterChanged(const std::string& name, double value) {
-    if (name == "RTL_ALT") flight_.setReturnHeight(value / 100);
-    if (name == "BATT_FS_LOW_ACT") flight_.setLowBattery(actionOf(value));
-    if (name == "FS_GCS_ENABLE") flight_.setLostLink(value < 0.5 ? SafetyAction::carryOn : SafetyAction::returnHome);
+    if (name == "RETURN_HEIGHT_M") flight_.setReturnHeight(value);
+    if (name == "BATTERY_LOW_DOES") flight_.setLowBattery(actionOf(value));
+    if (name == "GROUND_LOST_DOES") flight_.setLostLink(value < 0.5 ? SafetyAction::carryOn : SafetyAction::returnHome);
 }
 
 // ---- time
@@ -240,7 +240,7 @@ void StandIn::applyFaults() {
 }
 
 void StandIn::watchFence() {
-    if (parameters_.value("FENCE_ENABLE") < 0.5 || !flight_.state().armed || flight_.state().on_ground) {
+    if (parameters_.value("FENCE_WATCHED") < 0.5 || !flight_.state().armed || flight_.state().on_ground) {
         fence_breach_ = 0;
         return;
     }
@@ -248,11 +248,11 @@ void StandIn::watchFence() {
     int breach = none;
     for (std::size_t i = 0; fences_ && i < fences_->size(); ++i)
         if (!fences_->allows(i, flight_.state().position)) breach = boundary;
-    if (flight_.heightHome_m() > parameters_.value("FENCE_ALT_MAX")) breach = tooHigh;
+    if (flight_.heightHome_m() > parameters_.value("FENCE_CEILING_M")) breach = tooHigh;
     if (breach != none && fence_breach_ == none) {
         ++fence_breaches_;
         text(2, breach == tooHigh ? "fence: above the highest height" : "fence: outside");
-        const double action = parameters_.value("FENCE_ACTION");
+        const double action = parameters_.value("FENCE_REPLY");
         if (action >= 0.5) flight_.breakFence(action < 1.5 ? SafetyAction::returnHome : SafetyAction::land);
     }
     fence_breach_ = breach;
@@ -300,14 +300,22 @@ void StandIn::happened(const FlightEvent& e) {
             break;
         case FlightEvent::photo: {
             const GeoPoint p = reportedPlace();
-            say(Message("CAMERA_FEEDBACK")
+            // Yaw, then the gimbal's pitch, as a turn of the camera against the ground.
+            const double yaw = flight_.state().yaw_deg * M_PI / 360,
+                         pitch = flight_.state().gimbal_pitch_deg * M_PI / 360;
+            say(Message("CAMERA_IMAGE_CAPTURED")
+                    .set("time_utc", unixNow() * 1e6)
+                    .set("time_boot_ms", flight_.state().t_s * 1000)
                     .set("lat", p.lat_deg * 1e7)
-                    .set("lng", p.lon_deg * 1e7)
-                    .set("alt_msl", flight_.state().amsl_m)
-                    .set("alt_rel", flight_.heightHome_m())
-                    .set("pitch", flight_.state().gimbal_pitch_deg)
-                    .set("yaw", flight_.state().yaw_deg)
-                    .set("img_idx", e.seq));
+                    .set("lon", p.lon_deg * 1e7)
+                    .set("alt", flight_.state().amsl_m * 1000)
+                    .set("relative_alt", flight_.heightHome_m() * 1000)
+                    .set("q", std::cos(yaw) * std::cos(pitch), 0)
+                    .set("q", -std::sin(yaw) * std::sin(pitch), 1)
+                    .set("q", std::cos(yaw) * std::sin(pitch), 2)
+                    .set("q", std::sin(yaw) * std::cos(pitch), 3)
+                    .set("image_index", e.seq)
+                    .set("capture_result", 1));
             break;
         }
         case FlightEvent::message:
@@ -320,7 +328,7 @@ void StandIn::happened(const FlightEvent& e) {
 void StandIn::advance(double seconds) {
     const std::lock_guard lock(mutex_);
     wall_s_ += seconds;
-    owed_s_ += seconds * options_.speedup;
+    owed_s_ += seconds * options_.pace;
     missions_.advance(wall_s_);
     parameters_.advance(seconds);
     files_.advance(seconds);

@@ -11,6 +11,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/Modes.h"
 #include "core/flight/Flight.h"
 #include "core/flight/FlightRecorder.h"
 #include "core/flightlog/FlightLog.h"
@@ -32,7 +33,7 @@ struct StandInOptions {
     std::shared_ptr<const Terrain> terrain;
     VehicleProfile vehicle;
     Wind wind;
-    double speedup = 1;
+    double pace = 1;
     double return_height_m = 60;
     SafetyAction at_end = SafetyAction::hold, lost_link = SafetyAction::returnHome,
                  low_battery = SafetyAction::returnHome;
@@ -89,6 +90,8 @@ class StandIn {
     Result<void> arm();
     std::string notReady() const;
     Result<void> changeMode(int mode);
+    /// Those it can be told to fly in.
+    static bool flies(ModeKind kind);
     void requested(int message);
     void restart();
     // StandInTelemetry.cpp

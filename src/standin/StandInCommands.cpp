@@ -15,39 +15,37 @@ std::string StandIn::notReady() const {
     if (fault("refuse-arm")) return "compasses disagree";
     if (fault("compass")) return "compass field too strong";
     if (flight_.state().battery.left_percent < 10) return "battery is low";
-    if (const double glitch_s = faultSeconds("gps-glitch"); glitch_s >= 0 && glitch_s < 12) return "GPS is not healthy";
+    if (const double jump_s = faultSeconds("gps-jump"); jump_s >= 0 && jump_s < 12) return "GPS cannot be trusted";
     return "";
 }
 
 Result<void> StandIn::arm() {
     if (flight_.state().armed) return {};
     if (const std::string why = notReady(); !why.empty()) return fail("not armed: {}", why);
-    const std::string mode = mavlink::modeName(kFamily, mavTypeOf(options_.vehicle.kind),
-                                               static_cast<std::uint32_t>(std::max(0, mode_request_)));
-    if (mode == "mission" || mode == "return" || mode == "land")
-        return fail("not armed: mode {} does not allow it", mode);
+    const auto mode = mavlink::modeKind(kFamily, mavTypeOf(options_.vehicle.kind),
+                                        static_cast<std::uint32_t>(std::max(0, mode_request_)));
+    if (mode == ModeKind::mission || mode == ModeKind::returnHome || mode == ModeKind::land)
+        return fail("not armed: mode {} does not allow it", modeWord(*mode));
     return flight_.arm();
 }
 
 Result<void> StandIn::changeMode(int mode) {
     const int type = mavTypeOf(options_.vehicle.kind);
-    const std::string word = mavlink::modeName(kFamily, type, static_cast<std::uint32_t>(std::max(0, mode)));
-    if (mode < 0 || (word != "manual" && word != "mission" && word != "guided" && word != "hold" && word != "return" &&
-                     word != "land"))
-        return fail("mode {} is not offered", mode);
+    const auto kind = mavlink::modeKind(kFamily, type, static_cast<std::uint32_t>(std::max(0, mode)));
+    if (mode < 0 || !kind || !flies(*kind)) return fail("mode {} is not offered", mode);
     if (!flight_.state().armed) mode_request_ = mode;
     if (flight_.state().on_ground) {
         if (flight_.state().armed) mode_request_ = mode;
         return {};
     }
-    if (word == "mission")
-        return (flight_.mode() == FlightMode::hold || flight_.mode() == FlightMode::guided) &&
+    if (kind == ModeKind::mission)
+        return (flight_.mode() == FlightMode::hold || flight_.mode() == FlightMode::led) &&
                        flight_.executor().current() && !flight_.missionEnded()
                    ? flight_.resume()
                    : flight_.startMission();
-    if (word == "hold") return flight_.pause();
-    if (word == "return") return flight_.returnHome();
-    if (word == "land") return flight_.land();
+    if (kind == ModeKind::hold) return flight_.pause();
+    if (kind == ModeKind::returnHome) return flight_.returnHome();
+    if (kind == ModeKind::land) return flight_.land();
     return {};
 }
 

@@ -8,27 +8,32 @@ namespace anhinga {
 namespace {
 constexpr double kDeg = M_PI / 180;
 constexpr int kFamily = 3;
-constexpr double kGlitch_s = 12, kGlitch_m = 60, kCompassOff_deg = 35;
+constexpr double kJump_s = 12, kJump_m = 60, kCompassOff_deg = 35;
 
-const char* modeWord(FlightMode mode) {
+ModeKind kindOf(FlightMode mode) {
     switch (mode) {
         case FlightMode::standby:
-            return "";
+            return ModeKind::standby;
         case FlightMode::hold:
-            return "hold";
+            return ModeKind::hold;
         case FlightMode::takingOff:
-        case FlightMode::guided:
-            return "guided";
+        case FlightMode::led:
+            return ModeKind::led;
         case FlightMode::mission:
-            return "mission";
+            return ModeKind::mission;
         case FlightMode::returning:
-            return "return";
+            return ModeKind::returnHome;
         case FlightMode::landing:
-            return "land";
+            return ModeKind::land;
     }
-    return "";
+    return ModeKind::standby;
 }
 }  // namespace
+
+bool StandIn::flies(ModeKind kind) {
+    return kind == ModeKind::manual || kind == ModeKind::mission || kind == ModeKind::led || kind == ModeKind::hold ||
+           kind == ModeKind::returnHome || kind == ModeKind::land;
+}
 
 int mavTypeOf(VehicleKind kind) {
     switch (kind) {
@@ -60,11 +65,11 @@ std::span<const StandIn::Stream> StandIn::streams() {
                                           {"GPS_RAW_INT", 1, &StandIn::gps},
                                           {"MISSION_CURRENT", 1, &StandIn::missionCurrent},
                                           {"HOME_POSITION", 1, &StandIn::homePosition},
-                                          {"EKF_STATUS_REPORT", 1, &StandIn::estimator},
+                                          {"ESTIMATOR_STATUS", 1, &StandIn::estimator},
                                           {"SCALED_IMU", 1, &StandIn::magnetometer},
                                           {"VIBRATION", 1, &StandIn::vibration},
                                           {"RC_CHANNELS", 1, &StandIn::transmitter},
-                                          {"WIND", 1, &StandIn::wind},
+                                          {"WIND_COV", 1, &StandIn::wind},
                                           {"EXTENDED_SYS_STATE", 1, &StandIn::landedState},
                                           {"FENCE_STATUS", 1, &StandIn::fenceStatus}};
     return kStreams;
@@ -83,12 +88,12 @@ void StandIn::telemetry() {
         for (const Stream& s : all) every_s_.push_back(s.every_s);
         last_s_.assign(all.size(), -1e9);
     }
-    const double speedup = options_.speedup, now = flight_.state().t_s;
-    if (wall_s_ - last_heartbeat_s_ >= std::min(1.0, std::max(0.05, 1 / speedup))) {
+    const double pace = options_.pace, now = flight_.state().t_s;
+    if (wall_s_ - last_heartbeat_s_ >= std::min(1.0, std::max(0.05, 1 / pace))) {
         last_heartbeat_s_ = wall_s_;
         heartbeat();
     }
-    const double thin = std::max(1.0, speedup / 60);  // very fast stand-ins say less, so that no packet is dropped
+    const double thin = std::max(1.0, pace / 60);  // very fast stand-ins say less, so that no packet is dropped
     for (std::size_t i = 0; i < all.size(); ++i) {
         if (every_s_[i] <= 0 || now - last_s_[i] < every_s_[i] * thin - 1e-6) continue;
         last_s_[i] = now;
@@ -101,17 +106,17 @@ void StandIn::heartbeat() {
     const int type = mavTypeOf(options_.vehicle.kind);
     const bool standing = flight_.mode() == FlightMode::standby || (s.on_ground && flight_.mode() == FlightMode::hold);
     const auto mode = standing ? std::optional(static_cast<std::uint32_t>(mode_request_))
-                               : mavlink::modeNumber(kFamily, type, modeWord(flight_.mode()));
-    constexpr int kCustom = 1, kGuided = 8, kAuto = 4, kStabilised = 16, kArmed = 128;
+                               : mavlink::modeNumber(kFamily, type, kindOf(flight_.mode()));
+    constexpr int kCustom = 1, kLed = 8, kAuto = 4, kLevelled = 16, kArmed = 128;
     constexpr int kStandby = 3, kActive = 4, kCritical = 5;
     const bool critical = fault("motor-loss") || s.battery.left_percent < 10;
     say(Message("HEARTBEAT")
             .set("custom_mode", mode.value_or(0))
             .set("type", type)
             .set("autopilot", kFamily)
-            .set("base_mode", kCustom + kStabilised + (s.armed ? kArmed : 0) +
+            .set("base_mode", kCustom + kLevelled + (s.armed ? kArmed : 0) +
                                   (flight_.mode() == FlightMode::mission ? kAuto : 0) +
-                                  (flight_.mode() == FlightMode::guided ? kGuided : 0))
+                                  (flight_.mode() == FlightMode::led ? kLed : 0))
             .set("system_status", s.on_ground ? kStandby
                                   : critical  ? kCritical
                                               : kActive)
@@ -122,22 +127,19 @@ void StandIn::sayModes() {
     const auto modes = mavlink::modesOf(kFamily, mavTypeOf(options_.vehicle.kind));
     int index = 0;
     for (const mavlink::ModeName& mode : modes) {
-        const std::string_view word = mode.text;
         constexpr int kNotSelectable = 2;
-        const bool flown = word == "manual" || word == "mission" || word == "guided" || word == "hold" ||
-                           word == "return" || word == "land";
         say(Message("AVAILABLE_MODES")
                 .set("number_modes", static_cast<double>(modes.size()))
                 .set("mode_index", ++index)
                 .set("custom_mode", mode.mode)
-                .set("properties", flown ? 0 : kNotSelectable)
-                .setText("mode_name", word));
+                .set("properties", flies(mode.kind) ? 0 : kNotSelectable)
+                .setText("mode_name", mode.text()));
     }
 }
 
 GeoPoint StandIn::reportedPlace() const {
-    const double s = faultSeconds("gps-glitch");
-    return s >= 0 && s < kGlitch_s ? destination(flight_.place(), 70, kGlitch_m) : flight_.place();
+    const double s = faultSeconds("gps-jump");
+    return s >= 0 && s < kJump_s ? destination(flight_.place(), 70, kJump_m) : flight_.place();
 }
 
 double StandIn::reportedHeading() const {
@@ -192,9 +194,9 @@ mavlink::Message StandIn::systemStatus() const {
     double present = kGyro + kAccel + kMag + kPressure + kGps + kReceiver + kGeofence + kAhrs + kBattery + kPrearm;
     if (!options_.logs_dir.empty()) present += kLogging;
     double ok = present;
-    const double glitch_s = faultSeconds("gps-glitch");
+    const double jump_s = faultSeconds("gps-jump");
     if (fault("compass") || fault("refuse-arm")) ok -= kMag;
-    if ((glitch_s >= 0 && glitch_s < kGlitch_s) || fault("gps-loss")) ok -= kGps;
+    if ((jump_s >= 0 && jump_s < kJump_s) || fault("gps-loss")) ok -= kGps;
     if (fault("radio-lost")) ok -= kReceiver;
     if (fence_breach_ != 0) ok -= kGeofence;
     if (s.battery.left_percent < 15) ok -= kBattery;
@@ -225,23 +227,23 @@ mavlink::Message StandIn::battery() const {
 mavlink::Message StandIn::gps() const {
     const FlightState& s = flight_.state();
     const GeoPoint p = reportedPlace();
-    const double glitch_s = faultSeconds("gps-glitch");
-    const bool glitch = glitch_s >= 0 && glitch_s < kGlitch_s;
+    const double jump_s = faultSeconds("gps-jump");
+    const bool jump = jump_s >= 0 && jump_s < kJump_s;
     constexpr int kNoFix = 1, k2d = 2, k3d = 3;
     return Message("GPS_RAW_INT")
         .set("time_usec", s.t_s * 1e6)
         .set("lat", p.lat_deg * 1e7)
         .set("lon", p.lon_deg * 1e7)
         .set("alt", s.amsl_m * 1000)
-        .set("eph", glitch ? 420 : 80)
+        .set("eph", jump ? 420 : 80)
         .set("epv", 120)
         .set("vel", length(s.velocity) * 100)
         .set("cog", s.yaw_deg * 100)
         .set("fix_type", fault("gps-loss") ? kNoFix
-                         : glitch          ? k2d
+                         : jump            ? k2d
                                            : k3d)
         .set("satellites_visible", fault("gps-loss") ? 0
-                                   : glitch          ? 6
+                                   : jump            ? 6
                                                      : 17);
 }
 
@@ -274,12 +276,13 @@ mavlink::Message StandIn::attitudeTarget() const {
 }
 
 mavlink::Message StandIn::estimator() const {
-    const double glitch_s = faultSeconds("gps-glitch");
-    return Message("EKF_STATUS_REPORT")
-        .set("velocity_variance", 0.08)
-        .set("pos_horiz_variance", glitch_s >= 0 && glitch_s < kGlitch_s ? 1.6 : 0.05)
-        .set("pos_vert_variance", 0.07)
-        .set("compass_variance", fault("compass") ? 1.3 : 0.06)
+    const double jump_s = faultSeconds("gps-jump");
+    return Message("ESTIMATOR_STATUS")
+        .set("time_usec", flight_.state().t_s * 1e6)
+        .set("vel_ratio", 0.08)
+        .set("pos_horiz_ratio", jump_s >= 0 && jump_s < kJump_s ? 1.6 : 0.05)
+        .set("pos_vert_ratio", 0.07)
+        .set("mag_ratio", fault("compass") ? 1.3 : 0.06)
         .set("flags", 831);
 }
 
@@ -327,7 +330,11 @@ mavlink::Message StandIn::transmitter() const {
 
 mavlink::Message StandIn::wind() const {
     const Vec2 air = flight_.air().mean(std::max(2.0, flight_.heightHome_m()));
-    return Message("WIND").set("direction", wrapBearing(std::atan2(-air.x, -air.y) / kDeg)).set("speed", length(air));
+    return Message("WIND_COV")
+        .set("time_usec", flight_.state().t_s * 1e6)
+        .set("wind_x", air.y)  // towards north and east
+        .set("wind_y", air.x)
+        .set("wind_alt", flight_.state().amsl_m);
 }
 
 mavlink::Message StandIn::landedState() const {

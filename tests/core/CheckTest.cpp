@@ -325,9 +325,9 @@ TEST_CASE("a camera nobody triggers, a full card and a gimbal that cannot are sa
     CHECK(f->severity == Severity::warn);
     const PatternFlight flight = *viewOf(plan, nullptr).route.patterns[0].flight;
     CHECK(f->message.find(fmt::format("{:.1f} s", flight.photo_spacing_m / 8)) != std::string::npos);
-    plan.items[1].pattern.edit().policy = PhotoPolicy::none;
+    plan.items[1].pattern.edit().makes = CameraMakes::nothing;
     CHECK(found(findingsOf(plan, nullptr), "camera-by-hand") == nullptr);
-    plan.items[1].pattern.edit().policy = PhotoPolicy::video;
+    plan.items[1].pattern.edit().makes = CameraMakes::film;
     findings = findingsOf(plan, nullptr);
     REQUIRE(found(findings, "camera-by-hand") != nullptr);
     CHECK(found(findings, "camera-by-hand")->message.find("every") == std::string::npos);

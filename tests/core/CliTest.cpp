@@ -146,6 +146,10 @@ TEST_CASE("patterns are made from shapes, and their photos told", "[cli][pattern
           Row{"block " + shape(area) + common + " --heading north", "neither degrees nor best"},
           Row{"block " + shape(area) + common + " --margin much", "neither metres nor photo"},
           Row{"block " + shape(area) + common + " --policy often", "often"},
+          Row{"block " + shape(area) + common + " --every often", "neither metres"},
+          Row{"block " + shape(area) + common + " --every 0s", "neither metres"},
+          Row{"block " + shape(area) + common + " --every 2s --camera-makes film", "the camera makes film"},
+          Row{"block " + shape(area) + common + " --camera-makes noise", "noise"},
           Row{"block " + shape(area) + " --home here --out " + (dir / "x"), "--home here"},
           Row{"block " + (dir / "absent.geojson") + common, "absent.geojson"},
           Row{"rings " + shape(area) + common + " --radius 0", "radius"}}) {
@@ -217,16 +221,16 @@ TEST_CASE("parameters and logs of the aircraft are read, set and fetched on the 
                                                                 aboard.path(), "--sign", "heron", "--run-for", "40"});
     std::this_thread::sleep_for(std::chrono::milliseconds(300));
     const std::string link = fmt::format(" --link tcp:127.0.0.1:{} --sign heron ", port);
-    const auto params = cli("params --json --set RTL_ALT=4200 --out " + (dir / "p.csv") + link);
+    const auto params = cli("params --json --set RETURN_HEIGHT_M=42 --out " + (dir / "p.csv") + link);
     INFO(params.err);
     REQUIRE(params.code == 0);
-    CHECK(params.json()["params"]["RTL_ALT"] == 4200);
-    CHECK(slurp(dir / "p.csv").find("RTL_ALT,4200,") != std::string::npos);
-    const auto refused = cli("params --json --set RTL_ALT=1e9" + link);
+    CHECK(params.json()["params"]["RETURN_HEIGHT_M"] == 42);
+    CHECK(slurp(dir / "p.csv").find("RETURN_HEIGHT_M,42,") != std::string::npos);
+    const auto refused = cli("params --json --set RETURN_HEIGHT_M=1e9" + link);
     CHECK(refused.code == 1);
-    CHECK(refused.err.find("holds 4200") != std::string::npos);
+    CHECK(refused.err.find("holds 42") != std::string::npos);
     CHECK(cli("params --set NOTHING=1" + link).code == 2);
-    CHECK(cli("params --set RTL_ALT" + link).code == 2);
+    CHECK(cli("params --set RETURN_HEIGHT_M" + link).code == 2);
     const auto logs = cli("logs --json" + link);
     REQUIRE(logs.code == 0);
     REQUIRE(logs.json()["logs"].size() == 1);

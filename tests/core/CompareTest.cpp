@@ -98,11 +98,11 @@ TEST_CASE("what is missing is unknown with its reason, for the emptiest logs too
 }
 
 TEST_CASE("a session of several is judged by itself", "[health]") {
-    SensorFaults glitch;
-    glitch.glitch_m = 50;
-    glitch.glitch_at_s = 40;
-    glitch.glitch_for_s = 10;
-    const FlightLog clean = syntheticFlight(4), wrong = syntheticFlight(5, glitch);
+    SensorFaults jump;
+    jump.jump_m = 50;
+    jump.jump_at_s = 40;
+    jump.jump_for_s = 10;
+    const FlightLog clean = syntheticFlight(4), wrong = syntheticFlight(5, jump);
     FlightLog both;
     const double later = clean.firstTime() + clean.duration_s() + 300;
     for (const Channel* c : clean.channels())
@@ -116,7 +116,7 @@ TEST_CASE("a session of several is judged by itself", "[health]") {
         HealthOptions options;
         options.session = session;
         for (const Answer& a : diagnose(both, options))
-            if (a.id == "gps-glitch") return a.verdict;
+            if (a.id == "gps-jump") return a.verdict;
         return Verdict::unknown;
     };
     CHECK(verdictOf(0) == Verdict::ok);
@@ -126,8 +126,8 @@ TEST_CASE("a session of several is judged by itself", "[health]") {
 
 TEST_CASE("the demo's logs say what is wrong with them", "[health][cli][demo]") {
     const std::pair<const char*, const char*> flights[] = {
-        {"clean", ""},          {"new-propellers", ""},       {"compass", "compass-motors"},
-        {"resonance", "gyros"}, {"gps-glitch", "gps-glitch"}, {"tired-battery", "battery-sag"},
+        {"clean", ""},          {"new-propellers", ""},   {"compass", "compass-motors"},
+        {"resonance", "gyros"}, {"gps-jump", "gps-jump"}, {"tired-battery", "battery-sag"},
         {"circling", "hold"}};
     for (const auto& [name, question] : flights) {
         CliArguments a;
@@ -175,10 +175,10 @@ TEST_CASE("simulated sensors measure what they should", "[standin][sensors]") {
     CHECK(again.find("mag.x_ut")->value == log.find("mag.x_ut")->value);
     CHECK(withSensors(FlightLog{}, VehicleProfile{}, {}, 1).list().empty());
     Faults faults;
-    REQUIRE(faults.add("gps-glitch@50"));
+    REQUIRE(faults.add("gps-jump@50"));
     REQUIRE(faults.add("resonance"));
     const SensorFaults out = sensorFaults(faults, 20);
-    CHECK(out.glitch_at_s == Approx(30));
+    CHECK(out.jump_at_s == Approx(30));
     CHECK(out.resonance_hz > 0);
     CHECK(out.weak_motor_percent == 0);
     CHECK_FALSE(flyOffline(Plan{}, nullptr, {}));

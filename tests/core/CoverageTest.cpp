@@ -290,7 +290,7 @@ TEST_CASE("the best heading is as good as the best of all tried", "[pattern][blo
         INFO(shape.name);
         plan.home = Home{shape.place, 0};
         Item item = surveyOf(shape, 60);
-        item.pattern.edit().policy = PhotoPolicy::video;  // lengths alone
+        item.pattern.edit().makes = CameraMakes::film;  // lengths alone
         const double best = openPattern(plan, item, nullptr).distance_m;
         item.pattern.edit().best_heading = false;
         double least = INFINITY;
@@ -416,7 +416,7 @@ TEST_CASE("rings and laps show the ground they go around, and gaps in it are no 
     Item lap =
         patternItem(ItemKind::lap, {destination(at, 0, 200), destination(at, 90, 200), destination(at, 180, 60)});
     lap.id = plan.newId();
-    lap.pattern.edit().policy = PhotoPolicy::distance;
+    lap.pattern.edit().makes = CameraMakes::photos;
     plan.items.insert(plan.items.end() - 1, {rings, lap});
     const PlanView view = viewOf(plan, nullptr);
     const auto covers = countCovers(plan, view.route.patterns, nullptr);

@@ -92,15 +92,15 @@ Difference differenceOf(const FlightLog& rehearsed, const FlightLog& flown, cons
 std::shared_ptr<const FlightLog> fly(const std::string& plan_file, const Plan& plan, const MissionSet& set, Wind wind,
                                      double duration_s, const std::string& recording) {
     const int port = freePort();
-    constexpr double kSpeedup = 120;
+    constexpr double kPace = 120;
     const auto terrain = island();
     const double home = homeAmsl(plan, terrain.get()).value_or(0);
-    const double most_s = duration_s / kSpeedup * 2 + 12;
+    const double most_s = duration_s / kPace * 2 + 12;
     Process standin(
         std::string(BIN_DIR) + "/anhinga-standin",
         {"--link", fmt::format("tcp-listen:{}", port), "--like", plan_file, "--home",
          fmt::format("{:.7f},{:.7f},{:.2f}", plan.home->position.lat_deg, plan.home->position.lon_deg, home),
-         "--terrain", demo("quillmere-elevation.tif"), "--speedup", fmt::format("{}", kSpeedup), "--wind-from",
+         "--terrain", demo("quillmere-elevation.tif"), "--pace", fmt::format("{}", kPace), "--wind-from",
          fmt::format("{}", wind.from_deg), "--wind-speed", fmt::format("{}", wind.speed_mps), "--run-for",
          fmt::format("{}", most_s + 10)});
     {

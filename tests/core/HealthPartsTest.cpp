@@ -112,9 +112,9 @@ TEST_CASE("answers hold together: places inside the log, channels that exist, ad
     all.compass_ut_per_a = 1.2;
     all.resonance_hz = 55;
     all.resonance_mps2 = 25;
-    all.glitch_m = 40;
-    all.glitch_at_s = 50;
-    all.glitch_for_s = 9;
+    all.jump_m = 40;
+    all.jump_at_s = 50;
+    all.jump_for_s = 9;
     all.resistance_factor = 4;
     all.circling_m = 3;
     all.oscillation_deg = 12;
@@ -242,16 +242,16 @@ TEST_CASE("each simulated fault shows in its own channels and nowhere else", "[s
     CHECK(*height.find("position.height_home_m")->at(middle) - *clean.find("position.height_home_m")->at(middle) ==
           Approx(5).margin(0.1));
     CHECK(*height.find("baro.height_m")->at(middle) == *clean.find("baro.height_m")->at(middle));
-    const FlightLog glitch = with([](SensorFaults& f) {
-        f.glitch_m = 60;
-        f.glitch_at_s = 50;
-        f.glitch_for_s = 10;
+    const FlightLog jump = with([](SensorFaults& f) {
+        f.jump_m = 60;
+        f.jump_at_s = 50;
+        f.jump_for_s = 10;
     });
     const auto apart = [&](double t) {
         const auto place = [&](const FlightLog& log) {
             return GeoPoint{*log.find("gps.lat_deg")->at(t), *log.find("gps.lon_deg")->at(t)};
         };
-        return distance_m(place(glitch), place(clean));
+        return distance_m(place(jump), place(clean));
     };
     const double begin = clean.firstTime() + 50;
     CHECK(apart(begin - 1) < 0.1);

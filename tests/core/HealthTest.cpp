@@ -41,11 +41,11 @@ constexpr Case kCases[] = {
          f.resonance_hz = 40 + seed * 7 % 60;
      },
      4},
-    {"GPS glitch", "gps-glitch",
+    {"GPS jump", "gps-jump",
      [](SensorFaults& f, int s, unsigned seed) {
-         f.glitch_m = 4.0 * s;
-         f.glitch_at_s = 40 + seed % 20;
-         f.glitch_for_s = 8 + seed % 7;
+         f.jump_m = 4.0 * s;
+         f.jump_at_s = 40 + seed % 20;
+         f.jump_for_s = 8 + seed % 7;
      },
      3},
     {"tired battery", "battery-sag", [](SensorFaults& f, int s, unsigned) { f.resistance_factor = 1 + 0.5 * s; }, 4},
@@ -100,11 +100,11 @@ TEST_CASE("faults of ten strengths each are found by the right question", "[heal
             for (const Answer& other : report) elsewhere += other.verdict == Verdict::bad && other.id != c.question;
             if (faults.resonance_hz > 0 && seen && std::string(c.question) == "gyros")
                 CHECK(a.value == Approx(faults.resonance_hz).margin(2));
-            if (faults.glitch_m > 0 && seen) {
+            if (faults.jump_m > 0 && seen) {
                 const double begin = a.from_s, end = a.to_s;
-                CHECK(begin == Approx(faults.glitch_at_s).margin(1));
-                CHECK(end == Approx(faults.glitch_at_s + faults.glitch_for_s).margin(1));
-                CHECK(a.value == Approx(faults.glitch_m).epsilon(0.15).margin(1));
+                CHECK(begin == Approx(faults.jump_at_s).margin(1));
+                CHECK(end == Approx(faults.jump_at_s + faults.jump_for_s).margin(1));
+                CHECK(a.value == Approx(faults.jump_m).epsilon(0.15).margin(1));
             }
         }
         std::cout << fmt::format("{:<34} {:<15} found {:>2} of 10 ({}), {} bad, {} other bad verdicts\n", c.name,

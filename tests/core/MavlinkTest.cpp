@@ -165,11 +165,29 @@ TEST_CASE("modes have words, and numbers where there is none", "[mavlink]") {
     CHECK(modeName(3, 1, 3) == "mode 3");
     CHECK(modeName(12, 2, 6) == "mode 6");
     for (const int type : {1, 2, 4})
-        for (const char* name : {"mission", "hold", "return", "land", "guided"}) {
-            const auto number = modeNumber(3, type, name);
+        for (const auto& [kind, name] : {std::pair{anhinga::ModeKind::mission, "mission"},
+                                         {anhinga::ModeKind::hold, "hold"},
+                                         {anhinga::ModeKind::returnHome, "return"},
+                                         {anhinga::ModeKind::land, "land"},
+                                         {anhinga::ModeKind::led, "led from the ground"}}) {
+            const auto number = modeNumber(3, type, kind);
             REQUIRE(number);
             CHECK(modeName(3, type, *number) == name);
+            CHECK(modeKind(3, type, *number) == kind);
         }
-    CHECK_FALSE(modeNumber(3, 2, "somersault"));
-    CHECK_FALSE(modeNumber(12, 2, "mission"));
+    CHECK_FALSE(modeNumber(3, 2, anhinga::ModeKind::cruise));
+    CHECK_FALSE(modeNumber(12, 2, anhinga::ModeKind::mission));
+    CHECK_FALSE(modeKind(12, 2, 3));
+}
+
+TEST_CASE("the names of modes in the command line's JSON stay when words on screens change", "[mavlink][modes]") {
+    for (const auto& [word, name] : {std::pair{"led from the ground", "guided"},
+                                     {"levelled", "stabilised"},
+                                     {"stop", "brake"},
+                                     {"hold", "hold"},
+                                     {"mission", "mission"},
+                                     {"mode 42", "mode 42"}}) {
+        CHECK(anhinga::modeInterfaceName(word) == name);
+        CHECK(anhinga::modeWordToday(name) == word);  // logs of ours that are older than the words
+    }
 }

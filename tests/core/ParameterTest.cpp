@@ -2,7 +2,7 @@
 #include <catch2/catch.hpp>
 
 #include "core/Rig.h"
-#include "core/link/Parameters.h"
+#include "core/link/ParameterRoles.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
@@ -19,7 +19,7 @@ TEST_CASE("all parameters are read, whatever gets lost on the way", "[link][para
         calm = *set;
         CHECK(last == Approx(1));
         CHECK(calm.size() > 90);
-        CHECK(calm.at("RTL_ALT").value == 6000);
+        CHECK(calm.at("RETURN_HEIGHT_M").value == 60);
     }
     LinkConditions bad;
     bad.loss = 0.15;
@@ -36,14 +36,14 @@ TEST_CASE("all parameters are read, whatever gets lost on the way", "[link][para
 
 TEST_CASE("a parameter is set, read back, and one out of range is said to be held otherwise", "[link][parameters]") {
     Rig rig(standInOptions());
-    const auto set = setParameter(rig.link(), "RTL_ALT", {4500, 6});
+    const auto set = setParameter(rig.link(), "RETURN_HEIGHT_M", {45, 9});
     REQUIRE(set);
-    CHECK(set->value == 4500);
-    CHECK(readParameter(rig.link(), "RTL_ALT")->value == 4500);
-    const auto refused = setParameter(rig.link(), "RTL_ALT", {9e6, 6});
+    CHECK(set->value == 45);
+    CHECK(readParameter(rig.link(), "RETURN_HEIGHT_M")->value == 45);
+    const auto refused = setParameter(rig.link(), "RETURN_HEIGHT_M", {9e6, 9});
     REQUIRE_FALSE(refused);
-    CHECK(refused.error().message == "RTL_ALT: the vehicle holds 4500, not 9000000 as it was told");
-    CHECK_FALSE(setParameter(rig.link(), "RTL_ALT", {NAN, 6}));
+    CHECK(refused.error().message == "RETURN_HEIGHT_M: the vehicle holds 45, not 9000000 as it was told");
+    CHECK_FALSE(setParameter(rig.link(), "RETURN_HEIGHT_M", {NAN, 9}));
     CHECK_FALSE(setParameter(rig.link(), "A_NAME_THAT_IS_TOO_LONG", {1, 9}));
     TransferOptions short_of_patience;
     short_of_patience.silence_s = 1;
@@ -54,7 +54,7 @@ TEST_CASE("a parameter is set, read back, and one out of range is said to be hel
 
 TEST_CASE("a parameter changes what the aircraft does", "[link][parameters]") {
     Rig rig(standInOptions(20));
-    REQUIRE(setParameter(rig.link(), "RTL_ALT", {3500, 6}));
+    REQUIRE(setParameter(rig.link(), "RETURN_HEIGHT_M", {35, 9}));
     REQUIRE(commandArm(rig.link()));
     REQUIRE(commandTakeOff(rig.link(), 10));
     REQUIRE(rig.until(5, [](const VehicleSnapshot& v) { return v.height_home_m.value_or(0) > 9; }));
@@ -81,8 +81,8 @@ TEST_CASE("a parameter file keeps every value, and wrong lines are named", "[par
     CHECK(compareParameters(set, *back).empty());
     CHECK(back->size() == set.size());
 
-    CHECK(parseParameters("RTL_ALT 6000\r\n# note\nFENCE_ENABLE,1\n", "x")->size() == 2);
-    CHECK(parseParameters("RTL_ALT,6000\nFENCE\n", "x.csv").error().message.find("x.csv: line 2") == 0);
+    CHECK(parseParameters("RETURN_HEIGHT_M 60\r\n# note\nFENCE_WATCHED,1\n", "x")->size() == 2);
+    CHECK(parseParameters("RETURN_HEIGHT_M,60\nFENCE\n", "x.csv").error().message.find("x.csv: line 2") == 0);
     CHECK_FALSE(parseParameters("", "x"));
     CHECK_FALSE(parseParameters("A,1,99\n", "x"));
     CHECK_FALSE(parseParameters("A,nan\n", "x"));
@@ -102,10 +102,45 @@ TEST_CASE("two sets are compared by name and value", "[parameters]") {
     CHECK_FALSE(differences[0].theirs);
     CHECK((differences[1].name == "B" && *differences[1].ours == 2 && *differences[1].theirs == 3));
     CHECK((differences[2].name == "D" && !differences[2].ours));
-    for (const ParameterInfo& p : knownParameters()) {
+}
+
+TEST_CASE("the stand-in's own parameters are described, a real family's as far as they are read", "[parameters]") {
+    for (const ParameterInfo& p : ownParameters()) {
         INFO(p.name);
         CHECK(p.low < p.high);
-        CHECK(((p.standard >= p.low && p.standard <= p.high) || p.standard == 0));
-        CHECK(std::string(p.name).size() <= 16);
+        CHECK(p.fits(p.usual));
+        CHECK(p.name.size() <= 16);
+        CHECK_FALSE(p.subject.empty());
+        CHECK_FALSE(p.text.empty());
     }
+    CHECK(parameterInfo("PULSE_MID_3")->text == "Pulse of channel 3 at rest, microseconds");
+    CHECK(parameterInfo("PULSE_MID_3")->usual == 1500);
+    for (const char* name : {"PULSE_MID_", "PULSE_MID_0", "PULSE_MID_17", "PULSE_MID_1.5", "PULSE_MID_x", ""}) {
+        INFO(name);
+        CHECK_FALSE(parameterInfo(name));
+    }
+    // Of a real family neither a usual value nor a range is claimed.
+    const auto real = parameterInfo("RC4_TRIM");
+    REQUIRE(real);
+    CHECK(real->text == "Pulse of channel 4 at rest");
+    CHECK(std::isnan(real->usual));
+    CHECK(real->fits(1e9));
+    CHECK_FALSE(real->unlikeUsual(17));
+    CHECK_FALSE(parameterInfo("RC_SPEED"));
+}
+
+TEST_CASE("what is read of parameters is found under the names of each family", "[parameters]") {
+    const ParameterSet own{{"RETURN_HEIGHT_M", {42.5, 9}}, {"PULSE_MOST_2", {1880, 4}}, {"SWITCH_MODE_6", {5, 2}}};
+    const ParameterSet three{{"RTL_ALT", {4250, 6}}, {"RC2_MAX", {1880, 4}}, {"FLTMODE6", {5, 2}}};
+    for (const ParameterSet* set : {&own, &three}) {
+        CHECK(*heldAs(*set, ParameterRole::returnHeight_m) == Approx(42.5));
+        CHECK(*heldAs(*set, ParameterRole::pulseHigh, 2) == 1880);
+        CHECK(*heldAs(*set, ParameterRole::modeAt, 6) == 5);
+        CHECK_FALSE(heldAs(*set, ParameterRole::modeAt, 5));
+        CHECK_FALSE(heldAs(*set, ParameterRole::rollChannel));
+    }
+    CHECK(heldName(own, ParameterRole::returnHeight_m) == "RETURN_HEIGHT_M");
+    CHECK(heldName(three, ParameterRole::returnHeight_m) == "RTL_ALT");
+    CHECK(heldName({}, ParameterRole::returnHeight_m).empty());
+    CHECK_FALSE(heldAs({{"RETURN_HEIGHT_M", {NAN, 9}}}, ParameterRole::returnHeight_m));
 }

@@ -63,7 +63,7 @@ TEST_CASE("block lines run at the heading and keep the spacing", "[pattern][bloc
     REQUIRE(flight.problem.empty());
     CHECK(flight.lines >= 7);
     CHECK(flight.area_m2 == Approx(40000).epsilon(0.01));
-    CHECK(flight.line_spacing_m == Approx(75 * 0.35));
+    CHECK(flight.line_spacing_m == Approx(75 * 0.4));
     CHECK(flight.photo_spacing_m == Approx(50 * 0.25));
     CHECK(flight.points.size() == static_cast<std::size_t>(flight.lines) * 2);
     for (std::size_t i = 0; i + 1 < flight.points.size(); i += 2) {
@@ -123,11 +123,12 @@ TEST_CASE("the start corner, reverse and the second pass do as they say", "[patt
     CHECK(across > 20);
 }
 
-TEST_CASE("photo policies give one geometry", "[pattern][policy]") {
+TEST_CASE("whatever the camera makes and whenever, the geometry is one", "[pattern][camera]") {
     Item item = blockOver({{-100, -60}, {100, -60}, {100, 60}, {-100, 60}}, 60);
     item.acceptance_m = 1;
-    const auto with = [&](PhotoPolicy policy) {
-        item.pattern.edit().policy = policy;
+    const auto with = [&](CameraMakes makes, PhotoWhen when) {
+        item.pattern.edit().makes = makes;
+        item.pattern.edit().when = when;
         return openPattern(Plan{}, item, nullptr);
     };
     const auto count = [](const PatternFlight& f, auto kind) {
@@ -136,9 +137,11 @@ TEST_CASE("photo policies give one geometry", "[pattern][policy]") {
             for (const Action& a : p.actions) n += std::holds_alternative<decltype(kind)>(a);
         return n;
     };
-    const PatternFlight distance = with(PhotoPolicy::distance), time = with(PhotoPolicy::time),
-                        stop = with(PhotoPolicy::stop), video = with(PhotoPolicy::video),
-                        none = with(PhotoPolicy::none);
+    const PatternFlight distance = with(CameraMakes::photos, PhotoWhen::distance),
+                        time = with(CameraMakes::photos, PhotoWhen::time),
+                        stop = with(CameraMakes::photos, PhotoWhen::standing),
+                        video = with(CameraMakes::film, PhotoWhen::standing),
+                        none = with(CameraMakes::nothing, PhotoWhen::distance);
     CHECK(distance.photos.size() == time.photos.size());
     CHECK(distance.photos.size() == stop.photos.size());
     CHECK(count(stop, PhotoNow{}) == static_cast<int>(stop.photos.size()));
@@ -148,6 +151,18 @@ TEST_CASE("photo policies give one geometry", "[pattern][policy]") {
     CHECK((video.photos.empty() && none.photos.empty()));
     CHECK(count(video, Video{}) == 2 * video.lines);
     CHECK(none.line_m == Approx(video.line_m));
+    // A spacing or an interval of its own comes before the overlap: 120 m lines in steps of 8 m, and of 2 s at 5 m/s.
+    item.speed_mps = 5;
+    item.pattern.edit().spacing_m = 8;
+    item.pattern.edit().every_s = 2;
+    CHECK(with(CameraMakes::photos, PhotoWhen::distance).photo_spacing_m == Approx(8));
+    const PatternFlight seconds = with(CameraMakes::photos, PhotoWhen::time);
+    CHECK(seconds.photo_spacing_m == Approx(10));
+    CHECK(static_cast<int>(seconds.photos.size()) == 13 * seconds.lines);
+    for (const PatternPoint& p : seconds.points)
+        for (const Action& a : p.actions)
+            if (const auto* interval = std::get_if<PhotoInterval>(&a); interval != nullptr && interval->interval_s > 0)
+                CHECK(interval->interval_s == 2);
 }
 
 TEST_CASE("a ground sample distance sets the height", "[pattern][block]") {
@@ -350,9 +365,7 @@ TEST_CASE("every place of a face keeps the stand-off and looks at the wall", "[p
         p.stand_off_m = 12;
         p.low_m = 5;
         p.high_m = 25;
-        p.tilt_from_deg = -10;
-        p.tilt_to_deg = 10;
-        p.tilt_step_deg = 10;
+        p.tilts_deg = {-10, 0, 10};
         p.shots = 2;
         const PatternFlight flight = openPattern(planAt(kPlace), item, nullptr);
         REQUIRE(flight.problem.empty());
@@ -382,7 +395,7 @@ TEST_CASE("every place of a face keeps the stand-off and looks at the wall", "[p
 TEST_CASE("a lap flies the outline once with the look-at inside", "[pattern][lap]") {
     Item item = patternItem(ItemKind::lap, around(kPlace, {{-50, -50}, {50, -50}, {50, 50}, {-50, 50}}));
     item.height = Height::aboveHome(40);
-    item.pattern.edit().policy = PhotoPolicy::distance;
+    item.pattern.edit().makes = CameraMakes::photos;
     item.pattern.edit().spacing_m = 20;
     const PatternFlight flight = openPattern(planAt(kPlace), item, nullptr);
     CHECK(flight.points.size() == 5);
@@ -427,7 +440,7 @@ TEST_CASE("patterns of every kind come back from their file as they were", "[pat
         Item item = patternItem(kind, around(kPlace, kind == ItemKind::rings ? std::vector<Vec2>{{5, 5}} : corners));
         item.id = plan.newId();
         Pattern& p = item.pattern.edit();
-        p.policy = PhotoPolicy::time;
+        p.when = PhotoWhen::time;
         p.pitch_deg = -35.5;
         p.reverse = kind != ItemKind::rings;
         if (kind == ItemKind::block) {
@@ -469,12 +482,8 @@ TEST_CASE("patterns of every kind come back from their file as they were", "[pat
         if (kind == ItemKind::face) {
             p.stand_off_m = 9;
             p.left_side = p.columns = true;
-            p.tilt_from_deg = -20;
-            p.tilt_to_deg = 20;
-            p.tilt_step_deg = 10;
-            p.turn_from_deg = -30;
-            p.turn_to_deg = 30;
-            p.turn_step_deg = 30;
+            p.tilts_deg = {-20, -10, 0, 10, 20};
+            p.turns_deg = {-30, 0, 30};
             p.shots = 4;
         }
         if (kind == ItemKind::lap) p.spacing_m = 13;

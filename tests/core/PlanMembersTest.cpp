@@ -76,6 +76,7 @@ TEST_CASE("members of the plan that are wrong are refused by name", "[plan][file
 
 TEST_CASE("members of an item that are wrong are refused by name and feature", "[plan][file][hostile]") {
     const std::string polygon = R"({"type":"Polygon","coordinates":[[[0,0],[0,1],[1,1],[0,0]]]})";
+    const std::string line = R"({"type":"LineString","coordinates":[[0,0],[0,1]]})";
     const Row rows[] = {
         {itemWith(R"("name":[])"), "name must be a text"},
         {itemWith(R"("height":{"value_m":"high","ref":"home"})"), "value_m must be a number"},
@@ -94,6 +95,12 @@ TEST_CASE("members of an item that are wrong are refused by name and feature", "
         {itemWith(R"("block":5)", "block", polygon), "pattern must be an object"},
         {itemWith(R"("pattern":{"sidelap_percent":120})", "block", polygon), "sidelap_percent is 120"},
         {itemWith(R"("pattern":{"policy":"often"})", "block", polygon), "photo policy \"often\""},
+        {itemWith(R"("pattern":{"makes":"noise"})", "block", polygon), "what the camera makes \"noise\""},
+        {itemWith(R"("pattern":{"when":"often"})", "block", polygon), "when photos are taken \"often\""},
+        {itemWith(R"("pattern":{"every_s":-1})", "block", polygon), "every_s is -1"},
+        {itemWith(R"("pattern":{"tilts_deg":[]})", "face", line), "tilts_deg must be a list"},
+        {itemWith(R"("pattern":{"tilts_deg":[0,91]})", "face", line), "tilts_deg must be from -90 to 90"},
+        {itemWith(R"("pattern":{"turns_deg":["left"]})", "face", line), "turns_deg must be from"},
         {itemWith(R"("pattern":{"follow":1})", "block", polygon), "follow must be true or false"},
         {itemWith(R"("pattern":{"gsd_cm":0})", "block", polygon), "gsd_cm is 0"},
         {itemWith("", "rings", polygon), "geometry must be a Point"},

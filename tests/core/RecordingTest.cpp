@@ -80,15 +80,19 @@ TEST_CASE("arming, modes, messages, photos and reached items become events in or
     clock(4);
     t.add(Message("CAMERA_FEEDBACK").set("img_idx", 1), kStart + 4)
         .add(Message("MISSION_ITEM_REACHED").set("seq", 7), kStart + 4);
+    // The standard's own word for it; a photo that failed is none.
+    t.add(Message("CAMERA_IMAGE_CAPTURED").set("image_index", 2).set("capture_result", 1), kStart + 5)
+        .add(Message("CAMERA_IMAGE_CAPTURED").set("image_index", 3).set("capture_result", 0), kStart + 5);
     clock(9);
     t.add(beat(false, 9), kStart + 9);
     const LogPtr log = t.read();
     std::vector<std::string> kinds;
     for (const LogEvent& e : log->events) kinds.push_back(e.kind);
-    CHECK(kinds == std::vector<std::string>{"armed", "message", "photo", "item", "disarmed"});
+    CHECK(kinds == std::vector<std::string>{"armed", "message", "photo", "item", "photo", "disarmed"});
     CHECK(log->events[1].text == "mission started");
     CHECK(log->events[3].text == "7");
-    CHECK(log->events[4].t_s - log->events[0].t_s == Approx(7));
+    CHECK(log->events[4].text == "2");
+    CHECK(log->events[5].t_s - log->events[0].t_s == Approx(7));
     std::vector<std::string> modes;
     for (const ModeChange& m : log->modes) modes.push_back(m.name);
     CHECK(modes == std::vector<std::string>{"manual", "hold", "mission", "land"});

@@ -75,10 +75,10 @@ class Rig {
     std::jthread clock_;
 };
 
-inline StandInOptions standInOptions(double speedup = 1) {
+inline StandInOptions standInOptions(double pace = 1) {
     StandInOptions o;
     o.home = {47.31, -20.12};
-    o.speedup = speedup;
+    o.pace = pace;
     return o;
 }
 

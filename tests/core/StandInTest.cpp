@@ -213,7 +213,7 @@ TEST_CASE("a mission is not replaced under a flying vehicle", "[standin][mission
 
 TEST_CASE("telemetry keeps its rates in simulated time and says what is flown", "[standin][telemetry]") {
     StandInOptions o = Bench::options();
-    o.speedup = 10;
+    o.pace = 10;
     Bench b(o);
     b.upload(row(3));
     b.command(cmd::armDisarm, 1);

@@ -283,12 +283,12 @@ TEST_CASE("missions in a recording are kept item by item, repeats of a packet on
 
 TEST_CASE("parameters of a ULog written here are read back", "[logio][ulog]") {
     FlightLog log = syntheticFlight(2);
-    log.params = {{"MOT_SPIN_MIN", 0.12}, {"SYSID", 7}};
+    log.params = {{"MOTOR_MIN_SHARE", 0.12}, {"SYSID", 7}};
     const auto back = readLog(writeUlog(log), "p.ulg");
     REQUIRE(back);
     REQUIRE((*back)->params.size() == 2);
     CHECK((*back)->params.at("SYSID") == 7);
-    CHECK((*back)->params.at("MOT_SPIN_MIN") == Approx(0.12));
+    CHECK((*back)->params.at("MOTOR_MIN_SHARE") == Approx(0.12));
     CHECK((*back)->find("battery.timestamp") == nullptr);
     CHECK((*back)->find("imu.gyro_x_dps")->t_s.size() == log.find("imu.gyro_x_dps")->t_s.size());
 }

@@ -466,7 +466,7 @@ TEST_CASE("checklists are added once, kept with the plan, and hostile ones refus
     plan.checklist[2].ticked_unix_s = 1800000123;
     plan.seals.push_back({2, 0xfedcba9876543210, 1800000000, 7, 3, 41, 13, 2, true, 1800003600, {}});
     plan.revision = 3;
-    plan.locked = true;
+    plan.frozen = true;
     const std::string text = writePlanText(plan);
     const auto back = readPlanText(text, "x");
     REQUIRE(back);

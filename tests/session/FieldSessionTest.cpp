@@ -135,7 +135,7 @@ TEST_CASE("what an aircraft held is kept before it is overwritten", "[session][f
 }
 
 TEST_CASE("what is flown or near is frozen, what is further ahead can be sent in flight", "[session][field]") {
-    Rig r({"--speedup", "5"}, 20);
+    Rig r({"--pace", "5"}, 20);
     CHECK(r.field.frozen().empty());
     r.handOver();
     r.start();
@@ -161,7 +161,7 @@ TEST_CASE("what is flown or near is frozen, what is further ahead can be sent in
 }
 
 TEST_CASE("alarms, commands and marks are in the recording; a landing is told", "[session][field]") {
-    Rig r({"--speedup", "20", "--fault", "compass@40"}, 4);
+    Rig r({"--pace", "20", "--fault", "compass@40"}, 4);
     r.handOver();
     QSignalSpy raised(&r.field, &FieldSession::raised);
     QSignalSpy landed(&r.field, &FieldSession::hasLanded);
@@ -187,7 +187,7 @@ TEST_CASE("alarms, commands and marks are in the recording; a landing is told", 
 }
 
 TEST_CASE("a plan too long for the aircraft is flown in batches from the session", "[session][field][batch]") {
-    Rig r({"--speedup", "40", "--max-items", "24"}, 40);
+    Rig r({"--pace", "40", "--max-items", "24"}, 40);
     r.plan.edit("limit", [](Plan& p) { p.traits.item_limit = 24; });
     REQUIRE(r.plan.waitUntilDerived(5000));
     REQUIRE(r.field.handOver(false));  // in one: it does not fit
@@ -211,12 +211,12 @@ TEST_CASE("parameters and logs come through the session, failures are said", "[s
     r.link.readParameters();  // one after the other
     REQUIRE(until(8000, [&] { return !r.link.busy(); }));
     CHECK(r.link.parameters().size() > 90);
-    r.link.setParameters({{"RTL_ALT", {5500, 6}}, {"WPNAV_SPEED", {800, 4}}});
+    r.link.setParameters({{"RETURN_HEIGHT_M", {55, 9}}, {"LEG_SPEED_MPS", {8, 9}}});
     REQUIRE(until(8000, [&] { return !r.link.busy(); }));
-    CHECK(r.link.parameters().at("RTL_ALT").value == 5500);
-    r.link.setParameters({{"RTL_ALT", {1e9, 6}}});
+    CHECK(r.link.parameters().at("RETURN_HEIGHT_M").value == 55);
+    r.link.setParameters({{"RETURN_HEIGHT_M", {1e9, 9}}});
     REQUIRE(until(8000, [&] { return failed.count() == 1; }));
-    CHECK(r.link.parameters().at("RTL_ALT").value == 5500);
+    CHECK(r.link.parameters().at("RETURN_HEIGHT_M").value == 55);
     QSignalSpy log_failed(&r.link, &LinkSession::logFailed);
     r.link.listLogs();
     REQUIRE(until(8000, [&] { return !r.link.busy(); }));

@@ -78,9 +78,9 @@ TEST_CASE("the health report of a log shows the worst first and leads to the pla
     emit links->linkActivated("show");
     CHECK(d.model().traces().front().name.starts_with("imu.gyro_"));
     // A short place has both cursors around it.
-    Review other("shakedown-gps-glitch.ulg");
-    auto* glitch = other.child<QFrame>("health card gps-glitch")->findChild<QLabel*>("health links");
-    emit glitch->linkActivated("show");
+    Review other("shakedown-gps-jump.ulg");
+    auto* jump = other.child<QFrame>("health card gps-jump")->findChild<QLabel*>("health links");
+    emit jump->linkActivated("show");
     REQUIRE(other.model().secondCursor());
     CHECK(*other.model().secondCursor() - other.model().cursor() == Approx(12).margin(0.5));
     CHECK(other.model().view().length_s() < 40);
@@ -221,7 +221,7 @@ TEST_CASE("each kind of log opens, by its content, and its flights are chosen", 
     CHECK(d.model().whole().length_s() < all / 10);
     REQUIRE(d.until(5000, [&] { return !d.window.review().diagnosing(); }));
     bool jumped = false;
-    for (const Answer& a : d.window.review().health()) jumped |= a.id == "gps-glitch" && a.verdict == Verdict::bad;
+    for (const Answer& a : d.window.review().health()) jumped |= a.id == "gps-jump" && a.verdict == Verdict::bad;
     CHECK(jumped);
     CHECK(d.child<QPushButton>("table columns button")->isVisible());
     // The same flight in other kinds.
@@ -326,7 +326,7 @@ TEST_CASE("two flights are compared, with what was changed in between", "[ui][de
     CHECK(measures->item(measures->rowCount() - 1, 5)->text() == "within noise");
     auto* changes = dialog->findChild<QTableWidget*>("changes");
     REQUIRE(changes->rowCount() == 1);  // the note is of today, not of the time in between
-    CHECK(changes->item(0, 0)->text() == "ATC_RAT_RLL_P");
+    CHECK(changes->item(0, 0)->text() == "ROLL_RATE_GAIN");
     CHECK(dialog->findChild<QComboBox*>("compared channel")->currentText() == "vibration.z_mps2");
     dialog->openOther("/no/such/log");
     REQUIRE(
@@ -376,10 +376,10 @@ TEST_CASE("parameters and missions of a log: searched, beside another log, opene
     dialog->findChild<QLineEdit*>("parameter search")->clear();
     dialog->compareWith(QString::fromStdString(demo("shakedown-clean.ulg")));
     REQUIRE(table->rowCount() == 1);
-    CHECK(table->item(0, 0)->text() == "ATC_RAT_RLL_P");
+    CHECK(table->item(0, 0)->text() == "ROLL_RATE_GAIN");
     CHECK(table->item(0, 1)->text() == "0.135");
     CHECK(dialog->saveParameters(QString::fromStdString(d.dir / "params.csv")));
-    CHECK(slurp(d.dir / "params.csv").find("MOT_SPIN_MIN,0.12") != std::string::npos);
+    CHECK(slurp(d.dir / "params.csv").find("MOTOR_MIN_SHARE,0.12") != std::string::npos);
     // A recording of a hand-over has its mission.
     d.show(demo("patrol-flight.tlog"));
     auto* missions = dialog->findChild<QListWidget*>("log missions");

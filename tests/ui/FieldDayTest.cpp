@@ -4,6 +4,7 @@
 
 #include "app/field/CarryOver.h"
 #include "app/field/CompareDialog.h"
+#include "app/field/Instrument.h"
 #include "app/field/LogsDialog.h"
 #include "app/field/ParametersDialog.h"
 #include "app/field/PilotSticks.h"
@@ -19,7 +20,7 @@ struct Day {
     Driver d;
     TempDir logs;
     std::unique_ptr<Process> standin;
-    explicit Day(std::vector<std::string> more = {}, double speedup = 10,
+    explicit Day(std::vector<std::string> more = {}, double pace = 10,
                  const std::string& home = "47.3051970,-20.1068059,45") {
         d.openDemo();
         d.window.plan().edit("short", [](Plan& p) {
@@ -49,7 +50,7 @@ struct Day {
         std::vector<std::string> arguments{"--link",    fmt::format("udp:127.0.0.1:{}", port),
                                            "--home",    home,
                                            "--logs",    logs.path(),
-                                           "--speedup", fmt::format("{}", speedup),
+                                           "--pace",    fmt::format("{}", pace),
                                            "--run-for", "55"};
         arguments.insert(arguments.end(), more.begin(), more.end());
         standin = std::make_unique<Process>(std::string(BIN_DIR) + "/anhinga-standin", arguments);
@@ -67,13 +68,36 @@ struct Day {
     }
     /// Presses a button of the Fly page and waits for the answer.
     CommandNote command(const QString& name) {
+        auto* button = d.child<QPushButton>(name);
+        REQUIRE(d.until(3000, [&] { return button->isVisible() && button->isEnabled(); }));
+        return answered([&] { QTest::mouseClick(button, Qt::LeftButton); });
+    }
+    CommandNote answered(const std::function<void()>& order) {
         const auto before = link().commands().size();
-        d.press(name);
+        order();
         REQUIRE(d.until(9000, [&] {
             return link().commands().size() > before && link().commands().back().state != CommandNote::sent;
         }));
         QApplication::processEvents();
         return link().commands().back();
+    }
+    /// On the aircraft's cell of the strip.
+    CommandNote flyInMode(const QString& word) {
+        return answered([&] {
+            QTest::mouseClick(d.child<QToolButton>("other mode"), Qt::LeftButton);
+            QMenu* menu = nullptr;
+            REQUIRE(d.until(2000, [&] {
+                menu = d.window.findChild<QMenu*>("mode menu");
+                return menu != nullptr && menu->isVisible();
+            }));
+            for (QAction* a : menu->actions())
+                if (a->data().toString() == word) {
+                    const QPoint at = menu->actionGeometry(a).center();
+                    QTest::mouseClick(menu, Qt::LeftButton, Qt::NoModifier, at);
+                    break;
+                }
+            menu->close();
+        });
     }
     CommandNote arm() {
         auto* button = d.child<QPushButton>("command Arm");
@@ -119,10 +143,8 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
 
     // Arm refused with the reason; put right; armed.
     d.press("field tab Fly");
-    auto* modes = d.child<QComboBox>("fly modes");
-    REQUIRE(d.until(5000, [&] { return modes->count() >= 5; }));
-    modes->setCurrentText("mission");
-    CHECK(day.command("command Mode").state == CommandNote::accepted);
+    REQUIRE(d.until(5000, [&] { return day.vehicle().modes.size() >= 5; }));
+    CHECK(day.flyInMode("mission").state == CommandNote::accepted);
     REQUIRE(d.until(3000, [&] { return modeName(day.vehicle()) == "mission"; }));
     REQUIRE(d.until(2000, [&] { return d.window.field().openMusts().size() == 1; }));
     answerWhenAsked(QMessageBox::Yes);  // one must-line is open: it asks once more
@@ -130,16 +152,15 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
     CHECK(refused.state == CommandNote::refused);
     CHECK(refused.reason.contains("mode mission does not allow it"));
     CHECK(d.child<QLabel>("command state")->text().contains("does not allow it"));
-    modes->setCurrentText("manual");
-    CHECK(day.command("command Mode").state == CommandNote::accepted);
+    CHECK(day.flyInMode("manual").state == CommandNote::accepted);
     REQUIRE(d.until(3000, [&] { return d.window.field().openMusts().isEmpty(); }));
     CHECK(day.arm().state == CommandNote::accepted);
     REQUIRE(d.until(3000, [&] { return day.vehicle().armed; }));
     CHECK(day.command("command Start").state == CommandNote::accepted);
 
-    // In flight: paused, a point ahead is lifted, sent, read back; what is flown is locked.
+    // In flight: paused, a point ahead is lifted, sent, read back; what is flown stays.
     REQUIRE(d.until(15000, [&] { return day.vehicle().mission_item.value_or(0) >= 4; }));
-    CHECK(day.command("command Pause").state == CommandNote::accepted);
+    CHECK(day.command("command Hold").state == CommandNote::accepted);
     REQUIRE(d.until(5000, [&] { return modeName(day.vehicle()) == "hold"; }));
     const ItemId near = d.plan().items[2].id, far = d.plan().items[6].id;
     CHECK(d.until(1500, [&] { return d.window.plan().isFrozen(near); }));
@@ -156,7 +177,7 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
     CHECK(d.window.field().sealHolds());
     CHECK(d.child<QPushButton>("hand over")->text() == "Hand over");
     d.press("field tab Fly");
-    CHECK(day.command("command Resume").state == CommandNote::accepted);
+    CHECK(day.command("command Go on").state == CommandNote::accepted);
     REQUIRE(d.until(20000, [&] { return day.vehicle().height_home_m.value_or(0) > 90; }));
     REQUIRE(d.window.field().progress());
     // The pilot's transmitter is seen, the track wears the colours of its modes.
@@ -172,7 +193,7 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
     // A mark, then home.
     d.child<QLineEdit>("fly note")->setText("over the ridge");
     d.press("mark");
-    CHECK(day.command("command Return").state == CommandNote::accepted);
+    CHECK(day.command("command Return home").state == CommandNote::accepted);
     REQUIRE(d.until(30000, [&] { return d.window.field().landed(); }));
     REQUIRE(d.until(1500, [&] { return d.child<QFrame>("after flight")->isVisible(); }));
     CHECK(d.child<QLabel>("after flight text")->text().contains("Landed after"));
@@ -251,32 +272,51 @@ TEST_CASE("parameters are searched, changed with read-back, saved and compared",
     d.press("parameters");
     auto* dialog = d.window.findChild<ParametersDialog*>();
     REQUIRE(dialog != nullptr);
-    auto* table = dialog->findChild<QTableWidget*>("parameter table");
-    REQUIRE(d.until(8000, [&] { return table->rowCount() > 80; }));
+    auto* table = dialog->findChild<QTreeWidget*>("parameter table");
+    const auto rows = [&] {
+        std::vector<QTreeWidgetItem*> out;
+        for (int i = 0; i < table->topLevelItemCount(); ++i)
+            for (int k = 0; k < table->topLevelItem(i)->childCount(); ++k)
+                out.push_back(table->topLevelItem(i)->child(k));
+        return out;
+    };
+    REQUIRE(d.until(8000, [&] { return rows().size() > 80; }));
+    CHECK(table->topLevelItem(0)->text(0).startsWith("Arming"));
     REQUIRE(dialog->saveTo(QString::fromStdString(d.dir / "before.csv")));
     auto* search = dialog->findChild<QLineEdit*>("parameter search");
-    QTest::keyClicks(search, "return height");
-    REQUIRE(table->rowCount() >= 1);
-    int row = -1;
-    for (int r = 0; r < table->rowCount(); ++r)
-        if (table->item(r, 0)->text() == "RTL_ALT") row = r;
-    REQUIRE(row >= 0);
-    CHECK(table->item(row, 3)->text() == "cm");
-    table->item(row, 1)->setText("4500");
+    QTest::keyClicks(search, "flies back");
+    REQUIRE(rows().size() == 1);
+    CHECK(rows()[0]->text(4) == "RETURN_HEIGHT_M");
+    CHECK(rows()[0]->text(1) == "60 m");
+    CHECK(rows()[0]->text(2) == "60 m");
+    // Typed into the cell, as one does; the range stands there only then.
+    const auto type = [&](const QString& value) {
+        table->setCurrentItem(rows()[0]);
+        emit table->itemActivated(rows()[0], 0);
+        auto* edit = table->findChild<QLineEdit*>("parameter value");
+        REQUIRE(edit != nullptr);
+        CHECK(edit->placeholderText() == "2 m to 3000 m");
+        QTest::keyClicks(edit, value);
+        QTest::keyClick(edit, Qt::Key_Return);
+        QApplication::processEvents();
+    };
+    type("45");
     auto* send = dialog->findChild<QPushButton*>("parameters send");
     REQUIRE(d.until(1000, [&] { return send->isEnabled(); }));
+    CHECK(rows()[0]->text(1) == "45 m  (not set yet)");
     QTest::mouseClick(send, Qt::LeftButton);
-    REQUIRE(d.until(6000, [&] { return !day.link().busy() && day.link().parameters().at("RTL_ALT").value == 4500; }));
+    REQUIRE(
+        d.until(6000, [&] { return !day.link().busy() && day.link().parameters().at("RETURN_HEIGHT_M").value == 45; }));
+    REQUIRE(d.until(1000, [&] { return rows()[0]->text(1) == "45 m"; }));
     // Out of range: said, nothing to send.
-    table->item(row, 1)->setText("99999999");
-    QApplication::processEvents();
+    type("99999999");
     CHECK(dialog->findChild<QLabel*>("parameter text")->text().contains("is possible"));
     CHECK_FALSE(send->isEnabled());
     search->clear();
     REQUIRE(dialog->compareWith(QString::fromStdString(d.dir / "before.csv")));
     CHECK(dialog->findChild<QLabel*>("parameter summary")->text().contains("1 differ from before.csv"));
     dialog->findChild<QCheckBox*>("only differing")->setChecked(true);
-    CHECK(table->rowCount() == 1);
+    CHECK(rows().size() == 1);
     spit(d.dir / "bad.csv", "what is this");
     CHECK_FALSE(dialog->compareWith(QString::fromStdString(d.dir / "bad.csv")));
 }
@@ -306,23 +346,23 @@ TEST_CASE("aircraft and plan are compared side by side, checked and cleared with
     CHECK(copy->items.size() >= 6);
 }
 
-TEST_CASE("a sealed plan is locked, a new revision can be changed", "[ui][field][lock]") {
+TEST_CASE("a sealed plan is frozen, a new revision can be changed", "[ui][field][freeze]") {
     Day day({}, 1);
     Driver& d = day.d;
-    CHECK_FALSE(d.child<QPushButton>("lock plan")->isEnabled());
+    CHECK_FALSE(d.child<QPushButton>("freeze plan")->isEnabled());
     day.handOver();
-    REQUIRE(d.until(2000, [&] { return d.child<QPushButton>("lock plan")->isEnabled(); }));
-    d.press("lock plan");
-    REQUIRE(d.plan().locked);
+    REQUIRE(d.until(2000, [&] { return d.child<QPushButton>("freeze plan")->isEnabled(); }));
+    d.press("freeze plan");
+    REQUIRE(d.plan().frozen);
     const ItemId id = d.plan().items[3].id;
     d.window.plan().edit("lift", [&](Plan& p) { p.find(id)->height = Height::aboveHome(88); });
     CHECK(d.plan().find(id)->height == Height::aboveHome(70));
-    CHECK(d.window.lastMessage().contains("locked"));
+    CHECK(d.window.lastMessage().contains("frozen"));
     d.window.plan().edit("notes", [](Plan& p) { p.notes = "wind from the sea"; });  // the paper may change
     CHECK(d.plan().notes == "wind from the sea");
     CHECK(d.window.field().sealHolds());  // at once: nothing that is flown has changed
-    REQUIRE(d.until(1000, [&] { return d.child<QPushButton>("lock plan")->text() == "New revision"; }));
-    d.press("lock plan");
+    REQUIRE(d.until(1000, [&] { return d.child<QPushButton>("freeze plan")->text() == "New revision"; }));
+    d.press("freeze plan");
     CHECK(d.plan().revision == 2);
     d.window.plan().edit("lift", [&](Plan& p) { p.find(id)->height = Height::aboveHome(88); });
     d.settle();
@@ -356,30 +396,54 @@ TEST_CASE("speed, height, a place on the map and another item are ordered in fli
     Driver& d = day.d;
     day.handOver();
     d.press("field tab Fly");
-    // What cannot be a speed is not sent.
-    d.child<QLineEdit>("fly speed")->setText("very fast");
-    d.press("command Speed");
-    CHECK(d.window.lastMessage().contains("a value from"));
-    CHECK(day.link().commands().empty());
+    auto* instrument = d.window.findChild<Instrument*>();
+    REQUIRE(instrument != nullptr);
+    const auto click = [&](const QRectF& tape) {
+        QTest::mouseClick(instrument, Qt::LeftButton, Qt::NoModifier, tape.center().toPoint());
+        return d.child<QLineEdit>("tape value");
+    };
+    // On the ground the tapes take nothing.
+    CHECK_FALSE(click(instrument->speedTape())->isVisible());
     CHECK_FALSE(d.child<QPushButton>("command Go there")->isEnabled());
+    CHECK_FALSE(d.child<QPushButton>("command Return home")->isEnabled());
     CHECK(day.arm().state == CommandNote::accepted);
     REQUIRE(d.until(3000, [&] { return day.vehicle().armed; }));
     CHECK(day.command("command Start").state == CommandNote::accepted);
     REQUIRE(d.until(15000, [&] { return day.vehicle().mission_item.value_or(0) >= 3; }));
-    d.child<QLineEdit>("fly speed")->setText("4 m/s");
-    CHECK(day.command("command Speed").state == CommandNote::accepted);
+    // Typed on the tape: what cannot be a speed is not taken; the order is sent by Fly so alone.
+    auto* typing = click(instrument->speedTape());
+    REQUIRE(typing->isVisible());
+    QTest::keyClicks(typing, "very fast");
+    QTest::keyClick(typing, Qt::Key_Return);
+    CHECK_FALSE(instrument->wishedSpeed());
+    typing = click(instrument->speedTape());
+    QTest::keyClicks(typing, "4");
+    QTest::keyClick(typing, Qt::Key_Return);
+    CHECK(instrument->wishedSpeed() == 4.0);
+    CHECK(d.child<QPushButton>("command Fly so")->text() == "Fly so: 4 m/s");
+    CHECK(day.command("command Fly so").state == CommandNote::accepted);
+    CHECK_FALSE(instrument->wishedSpeed());
     CHECK(d.until(6000, [&] { return std::abs(day.vehicle().ground_mps.value_or(0) - 4) < 0.4; }));
     // The height is the mission's own: refused with the reason.
-    d.child<QLineEdit>("fly height")->setText("55 m");
-    const CommandNote height = day.command("command Height");
+    const QPoint tape = instrument->heightTape().center().toPoint();
+    d.drag(instrument, tape + QPoint(0, 40), tape - QPoint(0, 4));
+    REQUIRE(instrument->wishedHeight());
+    CHECK(*instrument->wishedHeight() > *day.vehicle().height_home_m + 5);
+    QTest::mouseClick(d.child<QPushButton>("forget tapes"), Qt::LeftButton);
+    CHECK_FALSE(instrument->wishedHeight());
+    typing = click(instrument->heightTape());
+    QTest::keyClicks(typing, "55 m");
+    QTest::keyClick(typing, Qt::Key_Return);
+    const CommandNote height = day.command("command Fly so");
     CHECK(height.state == CommandNote::refused);
     CHECK(height.reason.contains("pause it first"));
     // A click on the map is where it goes.
+    d.child<QLineEdit>("go there height")->setText("55 m");
     d.press("command Go there");
     CHECK(d.window.map().cursor().shape() == Qt::CrossCursor);
     const GeoPoint there = destination(d.plan().home->position, 330, 250);
     QTest::mouseClick(&d.window.map(), Qt::LeftButton, Qt::NoModifier, d.at(there));
-    REQUIRE(d.until(6000, [&] { return modeName(day.vehicle()) == "guided"; }));
+    REQUIRE(d.until(6000, [&] { return modeName(day.vehicle()) == "led from the ground"; }));
     REQUIRE(d.until(20000, [&] { return modeName(day.vehicle()) == "hold"; }));
     CHECK(distance_m(*day.vehicle().position, there) < 15);
     CHECK(*day.vehicle().height_home_m == Approx(55).margin(2));
@@ -387,13 +451,14 @@ TEST_CASE("speed, height, a place on the map and another item are ordered in fli
     d.key(Qt::Key_Space);
     REQUIRE(d.until(5000, [&] { return modeName(day.vehicle()) == "mission"; }));
     // Straight to a later item.
-    auto* places = d.child<QComboBox>("fly places");
-    REQUIRE(places->findText("Waypoint 6") >= 0);
-    places->setCurrentText("Waypoint 6");
-    CHECK(day.command("command Skip").state == CommandNote::accepted);
+    auto* go_on = d.child<QPushButton>("go on from here");
+    CHECK_FALSE(go_on->isVisible());
+    d.window.plan().select({d.plan().items[6].id});
+    REQUIRE(d.until(2000, [&] { return go_on->isVisible(); }));
+    CHECK(day.answered([&] { QTest::mouseClick(go_on, Qt::LeftButton); }).state == CommandNote::accepted);
     REQUIRE(d.until(3000, [&] { return day.vehicle().mission_item.value_or(0) >= 7; }));
-    // The emergency stop is held and confirmed; a click alone does nothing.
-    auto* stop = d.child<QPushButton>("command Emergency stop");
+    // Cutting the motors is held and confirmed; a click alone does nothing.
+    auto* stop = d.child<QPushButton>("command Cut motors");
     const auto before = day.link().commands().size();
     QTest::mouseClick(stop, Qt::LeftButton);
     QTest::qWait(200);

@@ -150,7 +150,8 @@ TEST_CASE("each severity has a sound of its own, and the choice is kept", "[ui][
 TEST_CASE("a mode has one colour everywhere, and a track as many classes as modes", "[ui][map]") {
     for (const Theme& theme : {Theme::light(), Theme::dark()}) {
         std::set<QRgb> colours;
-        for (const char* mode : {"mission", "return", "hold", "land", "guided", "take off", "manual", "height hold"})
+        for (const char* mode :
+             {"mission", "return", "hold", "land", "led from the ground", "take off", "manual", "height hold"})
             colours.insert(modeColour(mode, theme).rgb());
         CHECK(colours.size() == 8);
         CHECK(modeColour("cruise", theme) == modeColour("cruise", theme));

@@ -7,7 +7,7 @@ TEST_CASE("the top row tells the state of every step", "[ui][shell]") {
     Driver d;
     d.openDemo();
     CHECK(d.child<QPushButton>("step Draft")->text().contains("10 items"));
-    CHECK(d.child<QPushButton>("step Rehearse")->text().contains("lands with"));
+    CHECK(d.child<QPushButton>("step Rehearse")->text().contains("rehearsed "));
     CHECK(d.child<QPushButton>("step Field")->text().contains("kept here, not sent"));
     CHECK(d.child<QPushButton>("step Debrief")->text().contains("no log open"));
     CHECK(d.child<QPushButton>("file")->text().contains("Quarry and summit"));

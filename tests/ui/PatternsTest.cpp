@@ -38,6 +38,23 @@ TEST_CASE("corridor, rings, face and lap are drawn with the mouse", "[ui][patter
         for (const QPoint& p : row.clicks) d.click(p);
         if (row.clicks.size() > 1) d.key(Qt::Key_Return);
         INFO(kindText(row.kind));
+        if (row.kind == ItemKind::face) {
+            // From which side is asked: above the line, which runs to the right, is its left.
+            REQUIRE(d.window.map().tool() == MapTool::side);
+            CHECK_FALSE(selectedItem(d)->pattern->left_side);
+            d.click({330, 225});
+            CHECK(selectedItem(d)->pattern->left_side);
+            d.press("face side");
+            d.click({330, 300});
+            CHECK_FALSE(selectedItem(d)->pattern->left_side);
+            d.press("face side");
+            d.key(Qt::Key_Escape);
+            CHECK_FALSE(selectedItem(d)->pattern->left_side);
+            d.type("Tilts", "-30, 0 ; 30°");
+            CHECK(selectedItem(d)->pattern->tilts_deg == std::vector<double>{-30, 0, 30});
+            d.type("Tilts", "-30, steep");  // no list: what was stays
+            CHECK(selectedItem(d)->pattern->tilts_deg == std::vector<double>{-30, 0, 30});
+        }
         REQUIRE(d.plan().items.size() == before + 1);
         const Item* item = selectedItem(d);
         CHECK(item->kind == row.kind);
@@ -72,14 +89,29 @@ TEST_CASE("a pattern's numbers are changed in the inspector, each an undo step",
     CHECK_FALSE(d.plan().find(id)->pattern->gsd_cm);
     d.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(d.plan().find(id)->pattern->gsd_cm == 3.0);
-    auto* policy = d.child<QComboBox>("field Photos");
-    policy->setCurrentIndex(3);
-    emit policy->activated(3);
-    d.settle();
-    CHECK(d.plan().find(id)->pattern->policy == PhotoPolicy::video);
+    const auto choose = [&](const char* name, int index) {
+        auto* box = d.child<QComboBox>(name);
+        box->setCurrentIndex(index);
+        emit box->activated(index);
+        d.settle();
+    };
+    choose("field Camera makes", 1);
+    CHECK(d.plan().find(id)->pattern->makes == CameraMakes::film);
     CHECK(flightOf(d, id).photos.empty());
+    CHECK(d.window.findChild<QComboBox*>("field Photos") == nullptr);  // film is made all the time
     d.key(Qt::Key_Z, Qt::ControlModifier);
-    CHECK(policy->currentIndex() == 0);
+    CHECK(d.child<QComboBox>("field Camera makes")->currentIndex() == 0);
+    // Every so many metres, then seconds: the spacing follows, the overlap is told.
+    d.type("every", "9");
+    CHECK(flightOf(d, id).photo_spacing_m == Approx(9));
+    choose("field Photos", 1);
+    d.type("every", "2");
+    CHECK(flightOf(d, id).photo_spacing_m == Approx(2 * effectiveSpeed(d.plan(), *d.plan().find(id))));
+    choose("field Photos", 2);
+    CHECK(d.plan().find(id)->pattern->stands());
+    d.type("every", "");
+    choose("field Photos", 0);
+    CHECK(d.plan().find(id)->pattern->spacing_m == 0);
     auto* across = d.child<QCheckBox>("field Second pass across");
     const int lines = flightOf(d, id).lines;
     across->click();
@@ -197,7 +229,7 @@ TEST_CASE("the cover of photos is a layer with a legend that tells gaps", "[ui][
         QTest::qWait(20);
     }
     CHECK_FALSE(cover->summary().startsWith("0.0 %"));
-    d.window.plan().edit("video", [&](Plan& p) { p.find(id)->pattern.edit().policy = PhotoPolicy::video; });
+    d.window.plan().edit("video", [&](Plan& p) { p.find(id)->pattern.edit().makes = CameraMakes::film; });
     d.settle();
     CHECK(counted("no pattern").contains("no pattern"));
     layer->setVisible(false);

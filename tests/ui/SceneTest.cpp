@@ -187,7 +187,7 @@ TEST_CASE("a click in the Scene selects what the map selects, and views say so a
     CHECK(d.window.map().isVisible());
 }
 
-TEST_CASE("fly here, looking like this: place, height, heading and gimbal from the view, undone in one step",
+TEST_CASE("a point with this view: place, height, heading and gimbal from the view, moved or added, undone in one step",
           "[ui][scene]") {
     Driver d;
     d.openDemo();
@@ -200,7 +200,7 @@ TEST_CASE("fly here, looking like this: place, height, heading and gimbal from t
     scene.camera().yaw_deg = 77;
     scene.camera().pitch_deg = -25;
     scene.camera().setEye(scene.space().of(there, 160));
-    d.press("fly here");
+    d.press("move to view");
     d.settle();
     const Item& after = *d.plan().find(before.id);
     CHECK(distance_m(after.position, there) < 0.5);
@@ -215,28 +215,38 @@ TEST_CASE("fly here, looking like this: place, height, heading and gimbal from t
     CHECK(pitch == Approx(-25));
     // Once more changes the same two actions, and adds none.
     const std::size_t actions = after.actions.size();
-    d.press("fly here");
+    d.press("move to view");
     d.settle();
     CHECK(d.plan().find(before.id)->actions.size() == actions);
     while (d.window.plan().canUndo()) d.window.plan().undo();
     d.settle();
     CHECK(*d.plan().find(before.id) == before);
-    // With nothing selected a new waypoint is made, before the way home.
+    // Nothing selected: nothing to move, and it says so.
     d.window.plan().select({});
+    d.press("move to view");
+    CHECK(d.window.lastMessage().contains("Select the one point"));
+    // Added each time: the first before the way home, the second after the first.
     const std::size_t items = d.plan().items.size();
-    d.press("fly here");
+    d.press("add view");
     d.settle();
+    CHECK(d.plan().items.size() == items + 1);
+    const ItemId first = *d.window.plan().selection().begin();
+    d.press("add view");
+    d.settle();
+    REQUIRE(d.plan().items.size() == items + 2);
+    CHECK(d.plan().indexOf(*d.window.plan().selection().begin()) == d.plan().indexOf(first) + 1);
+    d.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(d.plan().items.size() == items + 1);
     CHECK(d.plan().items.back().kind == ItemKind::returnHome);
     // Inside the ground nothing is set, and it says why.
     scene.camera().setEye(scene.space().of(d.plan().home->position, -20));
-    d.press("fly here");
+    d.press("add view");
     CHECK(d.plan().items.size() == items + 1);
     CHECK(d.window.lastMessage().contains("inside the ground"));
     // Only Draft edits.
     d.window.setWorkspace(Workspace::rehearse);
-    CHECK_FALSE(d.child<QPushButton>("fly here")->isVisible());
-    CHECK_FALSE(scene.flyHereLookingLikeThis());
+    CHECK_FALSE(d.child<QPushButton>("add view")->isVisible());
+    CHECK_FALSE(scene.takeView(ViewTo::newPoint));
 }
 
 TEST_CASE("the camera's eye looks from the play head with the profile's field of view", "[ui][scene]") {

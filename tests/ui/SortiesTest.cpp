@@ -161,7 +161,7 @@ TEST_CASE("a sortie is handed over, flown, broken off and gone on with", "[ui][s
     const int port = freePort();
     Process standin(std::string(BIN_DIR) + "/anhinga-standin",
                     {"--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.3051970,-20.1068059", "--terrain",
-                     demo("quillmere-elevation.tif"), "--speedup", "40", "--run-for", "50"});
+                     demo("quillmere-elevation.tif"), "--pace", "40", "--run-for", "50"});
     d.key(Qt::Key_F3);
     d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
     d.press("connect");

@@ -252,7 +252,7 @@ TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, 
     Process standin(std::string(BIN_DIR) + "/anhinga-standin",
                     {"--link", fmt::format("udp:127.0.0.1:{}", port), "--home",
                      fmt::format("{:.7f},{:.7f},{:.1f}", home.lat_deg, home.lon_deg, *d.plan().home->amsl_m),
-                     "--terrain", demo("quillmere-elevation.tif"), "--speedup", "15", "--run-for", "55"});
+                     "--terrain", demo("quillmere-elevation.tif"), "--pace", "15", "--run-for", "55"});
     d.key(Qt::Key_F3);
     d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
     d.press("connect");
@@ -279,9 +279,12 @@ TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, 
     QTest::mouseRelease(arm, Qt::LeftButton);
     REQUIRE(d.until(5000, [&] { return d.window.link().vehicle().armed; }));
     REQUIRE(d.until(3000, [&] { return d.window.link().commands().back().state == CommandNote::accepted; }));
-    d.press("command Start");
+    auto* start = d.child<QPushButton>("command Start");
+    REQUIRE(d.until(3000, [&] { return start->isVisible() && start->isEnabled(); }));
+    QTest::mouseClick(start, Qt::LeftButton);
     REQUIRE(d.until(5000, [&] { return d.window.link().vehicle().height_home_m.value_or(0) > 5; }));
-    d.press("command Start");  // again, in the air: answered all the same
+    CHECK(
+        d.until(2000, [&] { return d.child<QPushButton>("command Hold")->isVisible(); }));  // the next order is another
     REQUIRE(d.until(30000, [&] { return !d.window.link().vehicle().armed; }));
     CHECK(d.window.link().vehicle().track->size() > 20);
     d.press("field tab Link");

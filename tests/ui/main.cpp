@@ -4,16 +4,17 @@
 
 #include <QtWidgets/QtWidgets>
 
+#include "app/widgets/Theme.h"
 #include "support.h"
 
 int main(int argc, char** argv) {
     const anhinga::testing::TempDir home;
-    qputenv("XDG_CONFIG_HOME", QByteArray::fromStdString(home / "config"));
-    qputenv("XDG_CACHE_HOME", QByteArray::fromStdString(home / "cache"));
-    qputenv("XDG_DATA_HOME", QByteArray::fromStdString(home / "data"));
+    for (const char* kind : {"config", "cache", "data"})
+        qputenv(QString("XDG_%1_HOME").arg(QString(kind).toUpper()).toUtf8(), QByteArray::fromStdString(home / kind));
     // The build lists the tests, perhaps where there is no display; running them needs one.
     for (int i = 1; i < argc; ++i)
         if (QByteArray(argv[i]).startsWith("--list")) qputenv("QT_QPA_PLATFORM", "offscreen");
+    anhinga::prepareFonts();  // as the program itself does
     QApplication app(argc, argv);
     QApplication::setApplicationName("anhinga-tests");
     return Catch::Session().run(argc, argv);

@@ -313,14 +313,14 @@ void ProfileBand::paintEvent(QPaintEvent*) {
     if (cursor_m_) {
         if (const ProfileSample* s = sampleAt(*cursor_m_)) {
             const double x = toX(*cursor_m_);
-            p.setPen(QPen(theme_.marigold, 2));
+            p.setPen(QPen(theme_.fuchsia, 2));
             p.drawLine(QPointF(x, plot().top() - 16), QPointF(x, plot().bottom()));
             QStringList lines{
                 inUnits(distanceText(*cursor_m_) + (s->amsl_m ? fmt::format(" · {:.0f} m AMSL", *s->amsl_m) : ""),
                         UnitKind::distance)};
             lines << inUnits(s->clearance() ? QString("%1 m over ground").arg(*s->clearance(), 0, 'f', 0)
                                             : QString("ground unknown"));
-            paintNote(p, x, lines, theme_.marigold, s->amsl_m && toY(*s->amsl_m) < plot().center().y());
+            paintNote(p, x, lines, theme_.fuchsia, s->amsl_m && toY(*s->amsl_m) < plot().center().y());
         }
     }
 }
@@ -514,7 +514,7 @@ void TimeBand::paintEvent(QPaintEvent*) {
     }
     const auto mark = hover_s_ ? hover_s_ : head_s_;
     if (head_s_) {
-        p.setPen(QPen(theme_.marigold, 2));
+        p.setPen(QPen(theme_.fuchsia, 2));
         p.drawLine(QPointF(toX(*head_s_), plot().top() - 2), QPointF(toX(*head_s_), plot().bottom()));
     }
     if (!mark) return;
@@ -527,7 +527,7 @@ void TimeBand::paintEvent(QPaintEvent*) {
                          .arg(l.value[static_cast<std::size_t>(after - l.t_s.begin()) - 1], 0, 'f', 0)
                          .arg(l.unit);
     }
-    paintNote(p, toX(*mark), lines, theme_.marigold);
+    paintNote(p, toX(*mark), lines, theme_.fuchsia);
 }
 
 void TimeBand::mousePressEvent(QMouseEvent* e) {

@@ -200,14 +200,13 @@ void FlightsDialog::work() {
         put(measures_, r, 3, both ? QString("%1%2").arg(m.difference > 0 ? "+" : "").arg(m.difference, 0, 'f', 2) : "",
             true);
         put(measures_, r, 4, both ? QString("± %1").arg(m.noise, 0, 'f', 2) : "", true);
-        auto* verdict = put(measures_, r, 5, !both ? "unknown" : m.changed ? "changed" : "within noise");
+        put(measures_, r, 5, !both ? "unknown" : m.changed ? "changed" : "within noise");
         if (m.changed)
             for (int c = 0; c < 6; ++c) {
                 QFont bold = measures_->font();
                 bold.setBold(true);
                 measures_->item(r, c)->setFont(bold);
             }
-        if (m.changed) verdict->setForeground(theme_.vermilion);
     }
     for (const ParamChange& p : comparison_->params) {
         const int r = changes_->rowCount();
@@ -262,7 +261,7 @@ void FlightsDialog::draw() {
         }
         g->setData(t, v, true);
     };
-    add(before, comparison_->before_takeoff_s, theme_.vermilion, "before");
+    add(before, comparison_->before_takeoff_s, theme_.iris, "before");
     add(after, comparison_->after_takeoff_s, theme_.lagoon, "after");
     plot_->rescaleAxes();
     plot_->yAxis->scaleRange(1.1);

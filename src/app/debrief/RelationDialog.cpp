@@ -165,7 +165,7 @@ void RelationDialog::work() {
             ground->setData(list(d->distance_m), list(d->ground_m), true);
         }
         auto* slope = plot_->addGraph(plot_->xAxis, plot_->yAxis2);
-        slope->setPen(QPen(theme_.marigold, 1));
+        slope->setPen(QPen(theme_.iris, 1));
         slope->setData(list(d->distance_m), list(d->slope_percent), true);
         plot_->yAxis2->setVisible(true);
         plot_->yAxis2->setLabel("slope %");

@@ -86,7 +86,7 @@ TraceBand::TraceBand(TraceModel* model, QWidget* parent) : QWidget(parent), mode
 }
 
 QColor TraceBand::colourOf(std::size_t index) const {
-    const QColor colours[] = {theme_.lagoon, theme_.marigold, theme_.vermilion, theme_.plum, theme_.reed, theme_.ink};
+    const QColor colours[] = {theme_.lagoon, theme_.iris, theme_.vermilion, theme_.plum, theme_.reed, theme_.ink};
     const int own = index < traces().size() ? traces()[index].colour : -1;
     return colours[(own >= 0 ? static_cast<std::size_t>(own) : index) % std::size(colours)];
 }
@@ -195,8 +195,8 @@ void TraceBand::paintEvent(QPaintEvent*) {
     paintEvents(p);
     paintCursors(p);
     if (grip_ == Grip::box) {
-        p.setPen(QPen(theme_.marigold, 1.2, Qt::DashLine));
-        QColor fill = theme_.marigold;
+        p.setPen(QPen(theme_.fuchsia, 1.2, Qt::DashLine));
+        QColor fill = theme_.fuchsia;
         fill.setAlpha(40);
         p.setBrush(fill);
         p.drawRect(QRectF(from_, to_).normalized());
@@ -423,18 +423,18 @@ void TraceBand::paintCursors(QPainter& p) const {
     const double x = xOf(model_->cursor());
     if (const auto second = model_->secondCursor()) {
         const double x2 = xOf(*second);
-        QColor between = theme_.marigold;
+        QColor between = theme_.fuchsia;
         between.setAlpha(36);
         const double from = std::clamp(std::min(x, x2), top.left(), top.right()),
                      to = std::clamp(std::max(x, x2), top.left(), top.right());
         p.fillRect(QRectF(from, top.top(), to - from, bottom.bottom() - top.top()), between);
         if (x2 >= top.left() && x2 <= top.right()) {
-            p.setPen(QPen(theme_.marigold, 2, Qt::DashLine));
+            p.setPen(QPen(theme_.fuchsia, 2, Qt::DashLine));
             p.drawLine(QPointF(x2, top.top()), QPointF(x2, bottom.bottom()));
         }
     }
     if (x < top.left() || x > top.right()) return;
-    p.setPen(QPen(theme_.marigold, 2));
+    p.setPen(QPen(theme_.fuchsia, 2));
     p.drawLine(QPointF(x, top.top()), QPointF(x, bottom.bottom()));
     const QString text = textAtCursor();
     p.setFont(uiFont(8.5));
@@ -444,7 +444,7 @@ void TraceBand::paintCursors(QPainter& p) const {
     QRectF box(QPointF(right_half ? x - size.width() - 8 : x + 8, top.top() + 18), size);
     if (box.bottom() > bottom.bottom()) box.moveTop(std::max(top.top(), bottom.bottom() - size.height()));
     p.setRenderHint(QPainter::Antialiasing, true);
-    p.setPen(QPen(theme_.marigold, 1.2));
+    p.setPen(QPen(theme_.fuchsia, 1.2));
     p.setBrush(theme_.raised);
     p.drawRoundedRect(box, 4, 4);
     const QStringList lines = text.split('\n');

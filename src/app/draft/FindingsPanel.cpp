@@ -5,16 +5,6 @@
 
 namespace anhinga {
 
-QString findingsCount(const std::vector<Finding>& findings) {
-    int counts[3] = {};
-    for (const Finding& f : findings) ++counts[static_cast<int>(f.severity)];
-    QStringList parts;
-    const char* names[] = {"stop", "warn", "note"};
-    for (int i = 0; i < 3; ++i)
-        if (counts[i] > 0) parts << QString("%1 %2").arg(counts[i]).arg(names[i]);
-    return parts.isEmpty() ? "no findings" : parts.join(" · ");
-}
-
 FindingsPanel::FindingsPanel(PlanSession* session, QWidget* parent) : QScrollArea(parent), session_(session) {
     setObjectName("findings");
     setWidgetResizable(true);

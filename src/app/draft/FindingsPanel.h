@@ -28,7 +28,4 @@ class FindingsPanel : public QScrollArea {
     Theme theme_ = Theme::light();
 };
 
-/// "1 stop · 2 warn", "no findings".
-QString findingsCount(const std::vector<Finding>& findings);
-
 }  // namespace anhinga

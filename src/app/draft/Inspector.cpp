@@ -33,6 +33,8 @@ QString Inspector::structure() const {
         s += QString::number(id) + ":";
         if (const Item* item = session_->plan()->find(id)) {
             s += QString::number(static_cast<int>(item->kind)) + (item->spline ? "c" : "");
+            if (isPattern(item->kind))
+                s += QString("p%1%2").arg(int(item->pattern->makes)).arg(int(item->pattern->when));
             for (const Action& a : item->actions) s += QString("a%1").arg(a.index());
         }
         if (const Fence* f = session_->plan()->findFence(id)) s += f->isCircle() ? "circle" : "";
@@ -106,6 +108,11 @@ void Inspector::rebuild() {
     else
         buildPlan();
     column_->addStretch();
+    // What was changed may stand on the page that goes: it is not deleted within its own signal.
+    if (QWidget* before = takeWidget()) {
+        before->setParent(nullptr);
+        before->deleteLater();
+    }
     setWidget(page);
     refresh();
 }

@@ -29,6 +29,8 @@ class Inspector : public QScrollArea {
 
   signals:
     void lookAtWanted();
+    /// The next click on the map is the side from which a Face is flown.
+    void sideWanted();
 
   private:
     /// A text as shown, and whether it is inherited.
@@ -64,6 +66,8 @@ class Inspector : public QScrollArea {
     void buildHome();
     void buildItem(ItemId id);
     void buildPattern(ItemId id);
+    void buildCamera(ItemId id);
+    void buildFaceAngles(ItemId id);
     void buildSeveral(const std::vector<ItemId>& items, const std::vector<ItemId>& all);
     void buildTransform(const Ids& ids);
     void buildOther(ItemId id);

@@ -40,7 +40,7 @@ void Inspector::buildItem(ItemId id) {
     const Item& item = *session_->plan()->find(id);
     title(QString::fromStdString(itemText(*session_->plan(), id)), [this, id](const Plan&) {
         const auto visits = visitsOf(*session_->derived(), id);
-        return Shown{!visits ? QString() : *visits == 1 ? QString("1 visit") : QString("%1 visits").arg(*visits)};
+        return Shown{!visits ? QString() : *visits == 1 ? QString("flown once") : visitsText(*visits)};
     });
     const auto of = [id](const Plan& p) { return p.find(id); };
     if (item.kind == ItemKind::returnHome) {

@@ -37,22 +37,13 @@ constexpr PatternField kFields[] = {
     {ItemKind::rings, "Highest ring", "m", -500, 5000, &Pattern::high_m},
     {ItemKind::rings, "Rings apart", "m", 0.5, 500, &Pattern::step_up_m},
     {ItemKind::rings, "Wider by", "m", -500, 500, &Pattern::radius_step_m},
-    {ItemKind::rings, "Photos apart", "m", 0, 500, &Pattern::spacing_m},
     {ItemKind::rings, "Begins at", "°", -360, 360, &Pattern::start_deg},
     {ItemKind::face, "Stand-off", "m", 1, 500, &Pattern::stand_off_m},
     {ItemKind::face, "Lowest row", "m", -500, 5000, &Pattern::low_m},
     {ItemKind::face, "Highest row", "m", -500, 5000, &Pattern::high_m},
     {ItemKind::face, "Rows apart", "m", 0, 500, &Pattern::step_up_m},
-    {ItemKind::face, "Photos apart", "m", 0, 500, &Pattern::spacing_m},
-    {ItemKind::face, "Overlap", "%", 0, 99, &Pattern::overlap_percent},
+    {ItemKind::face, "Overlap on wall", "%", 0, 99, &Pattern::overlap_percent},
     {ItemKind::face, "Row overlap", "%", 0, 99, &Pattern::sidelap_percent},
-    {ItemKind::face, "Tilt from", "°", -90, 90, &Pattern::tilt_from_deg},
-    {ItemKind::face, "Tilt to", "°", -90, 90, &Pattern::tilt_to_deg},
-    {ItemKind::face, "Tilt step", "°", 1, 90, &Pattern::tilt_step_deg},
-    {ItemKind::face, "Turn from", "°", -180, 180, &Pattern::turn_from_deg},
-    {ItemKind::face, "Turn to", "°", -180, 180, &Pattern::turn_to_deg},
-    {ItemKind::face, "Turn step", "°", 1, 90, &Pattern::turn_step_deg},
-    {ItemKind::lap, "Photos apart", "m", 0, 500, &Pattern::spacing_m},
 };
 
 struct Count {
@@ -83,7 +74,6 @@ constexpr Switch kSwitches[] = {
     {ItemKind::corridor, "Every photo that shows the strip", &Pattern::whole_photos},
     {ItemKind::corridor, "Reverse", &Pattern::reverse},
     {ItemKind::rings, "Anticlockwise", &Pattern::anticlockwise},
-    {ItemKind::face, "Left of the line", &Pattern::left_side},
     {ItemKind::face, "Up and down", &Pattern::columns},
     {ItemKind::face, "Reverse", &Pattern::reverse},
     {ItemKind::lap, "Reverse", &Pattern::reverse},
@@ -91,6 +81,30 @@ constexpr Switch kSwitches[] = {
 
 QString centimetres(double m) {
     return QString::number(m * 100, 'f', m < 0.1 ? 2 : 1);
+}
+
+/// The overlap that follows where the spacing is said instead.
+QString overlapText(const Item& item, const PatternFlight& flight) {
+    const Pattern& p = *item.pattern;
+    const bool said = p.spacing_m > 0 || (p.when == PhotoWhen::time && p.every_s > 0);
+    const double along = item.kind == ItemKind::face ? flight.footprint.across_m : flight.footprint.along_m;
+    if (!said || along <= 0 || item.kind == ItemKind::rings || item.kind == ItemKind::lap) return {};
+    return QString(", overlap %1 %").arg(100 * (1 - flight.photo_spacing_m / along), 0, 'f', 0);
+}
+
+/// Angles one after the other: "-30, 0, 30". Nothing when it is no such list.
+std::optional<std::vector<double>> anglesOf(const QString& text, double low, double high) {
+    constexpr qsizetype kMost = 50;
+    static const QRegularExpression kBetween("[,;\\s]+");
+    const QStringList parts = QString(text).remove(QChar(0x00b0)).split(kBetween, Qt::SkipEmptyParts);
+    if (parts.isEmpty() || parts.size() > kMost) return std::nullopt;
+    std::vector<double> out;
+    for (const QString& part : parts) {
+        const auto v = parseNumber(part.toStdString());
+        if (!v || *v < low || *v > high) return std::nullopt;
+        out.push_back(*v);
+    }
+    return out;
 }
 
 /// What follows from a pattern, line by line.
@@ -109,9 +123,8 @@ QString numbersOf(const Plan& plan, const Item& item, const PatternFlight& fligh
         first = QString("%1 ha · ").arg(flight.area_m2 / 1e4, 0, 'f', 2) + first;
     out << first;
     // Stops cost time beside the way: braking, standing and speeding up again.
-    const double stops = item.pattern->policy == PhotoPolicy::stop
-                             ? static_cast<double>(flight.points.size()) * (1 + speed / plan.vehicle.accel_mps2)
-                             : 0;
+    const double stops =
+        item.pattern->stands() ? static_cast<double>(flight.points.size()) * (1 + speed / plan.vehicle.accel_mps2) : 0;
     const double duration = flight.distance_m / std::max(0.1, speed) + stops;
     out << QString("%1 · about %2 at %3 m/s")
                .arg(QString::fromStdString(distanceText(flight.distance_m)),
@@ -125,13 +138,13 @@ QString numbersOf(const Plan& plan, const Item& item, const PatternFlight& fligh
                           .arg(centimetres(flight.gsd_least_m), centimetres(flight.gsd_most_m),
                                centimetres(flight.gsd_mean_m)));
     if (flight.photo_spacing_m > 0 && !flight.photos.empty())
-        out << QString("photos %1 m apart").arg(flight.photo_spacing_m, 0, 'f', 1) +
+        out << QString("photos %1 m apart%2").arg(flight.photo_spacing_m, 0, 'f', 1).arg(overlapText(item, flight)) +
                    (flight.line_spacing_m > 0 ? QString(", %1 %2 m").arg(lines).arg(flight.line_spacing_m, 0, 'f', 1)
                                               : QString());
     if (!flight.photos.empty()) {
         QString last =
             QString("%1 GB").arg(static_cast<double>(flight.photos.size()) * camera.photo_mb / 1000, 0, 'f', 1);
-        if (item.pattern->policy != PhotoPolicy::stop) {
+        if (!item.pattern->stands()) {
             if (const auto most = largestSpeed_mps(flight, camera))
                 last += QString(" · at most %1 m/s").arg(*most, 0, 'f', 1);
             if (flight.gsd_mean_m > 0)
@@ -139,12 +152,97 @@ QString numbersOf(const Plan& plan, const Item& item, const PatternFlight& fligh
         }
         out << last;
     }
-    if (!camera.triggered && item.pattern->policy != PhotoPolicy::none)
+    if (!camera.triggered && item.pattern->makes != CameraMakes::nothing)
         out << "This camera is not triggered by the plan: start it by hand before take-off";
     return out.join("\n");
 }
 
+const Pattern* patternIn(const Plan& p, ItemId id) {
+    const Item* i = p.find(id);
+    return i != nullptr ? &*i->pattern : nullptr;
+}
+
 }  // namespace
+
+/// Two questions: what the camera makes, and when.
+void Inspector::buildCamera(ItemId id) {
+    const auto change = [id](Plan& p, const std::function<void(Pattern&)>& act) {
+        if (Item* i = p.find(id)) act(i->pattern.edit());
+    };
+    choice(
+        "Camera makes", {"photos", "film", "nothing"},
+        [id](const Plan& p) { return patternIn(p, id) != nullptr ? static_cast<int>(patternIn(p, id)->makes) : 0; },
+        [change](Plan& p, int v) { change(p, [&](Pattern& t) { t.makes = static_cast<CameraMakes>(v); }); },
+        "Change what the camera makes");
+    const Pattern* now = patternIn(*session_->plan(), id);
+    if (now == nullptr || !now->takesPhotos()) return;
+    choice(
+        "Photos", {"every so many metres", "every so many seconds", "standing still at each point"},
+        [id](const Plan& p) { return patternIn(p, id) != nullptr ? static_cast<int>(patternIn(p, id)->when) : 0; },
+        [change](Plan& p, int v) { change(p, [&](Pattern& t) { t.when = static_cast<PhotoWhen>(v); }); },
+        "Change when photos are taken");
+    const bool by_time = now->when == PhotoWhen::time;
+    double Pattern::*const value = by_time ? &Pattern::every_s : &Pattern::spacing_m;
+    number(
+        "every", by_time ? "s" : "m", 0, by_time ? 3600 : 5000,
+        [id, value](const Plan& p) {
+            const Pattern* t = patternIn(p, id);
+            return t != nullptr && t->*value > 0 ? Shown{QString::number(t->*value, 'g', 7)} : Shown{};
+        },
+        [change, value](Plan& p, std::optional<double> v) { change(p, [&](Pattern& t) { t.*value = v.value_or(0); }); },
+        "Change how often photos are taken");
+    const ItemKind kind = session_->plan()->find(id)->kind;
+    fields_.back().edit->setPlaceholderText(kind == ItemKind::rings ? "as the ring's photos need"
+                                            : kind == ItemKind::lap ? "10 m"
+                                                                    : "as the overlap needs");
+    fields_.back().edit->setToolTip("Empty: as often as the rest of the pattern needs");
+}
+
+/// The camera's angles at each point of a Face, and from which side it is flown.
+void Inspector::buildFaceAngles(ItemId id) {
+    struct Angles {
+        const char* label;
+        std::vector<double> Pattern::*value;
+        double most;
+        const char* tip;
+    };
+    for (const Angles& a :
+         {Angles{"Tilts", &Pattern::tilts_deg, 90, "Of the camera at each point, up is positive: -30, 0, 30"},
+          Angles{"Turns", &Pattern::turns_deg, 180, "Of the nose away from the wall's normal: -20, 0, 20"}}) {
+        textField(
+            a.label,
+            [id, value = a.value](const Plan& p) {
+                QStringList out;
+                if (const Pattern* t = patternIn(p, id))
+                    for (const double v : t->*value) out << QString::number(v, 'g', 6);
+                return Shown{out.join(", ") + "°"};
+            },
+            [id, value = a.value, most = a.most](Plan& p, const QString& text) {
+                const auto angles = anglesOf(text, -most, most);
+                if (Item* i = p.find(id); i != nullptr && angles) i->pattern.edit().*value = *angles;
+            },
+            QString("Change %1").arg(QString(a.label).toLower()));
+        fields_.back().edit->setToolTip(QString("%1. One photo for each, from -%2° to %2°").arg(a.tip).arg(a.most));
+    }
+    auto* row = new QHBoxLayout;
+    auto* side = new QLabel;
+    side->setProperty("quiet", true);
+    notes_.push_back({side, [id](const Plan& p) {
+                          const Pattern* t = patternIn(p, id);
+                          return Shown{t == nullptr   ? QString()
+                                       : t->left_side ? "Flown left of its line"
+                                                      : "Flown right of its line"};
+                      }});
+    auto* other = new QPushButton("Click the side …");
+    other->setObjectName("face side");
+    other->setProperty("link", true);
+    other->setToolTip(
+        "The next click on the map is the side it is flown on; the camera looks across the line from there");
+    connect(other, &QPushButton::clicked, this, &Inspector::sideWanted);
+    row->addWidget(side, 1);
+    row->addWidget(other);
+    column_->addLayout(row);
+}
 
 void Inspector::choice(const QString& label, const QStringList& names, const std::function<int(const Plan&)>& get,
                        const std::function<void(Plan&, int)>& set, const QString& undo_name) {
@@ -188,11 +286,7 @@ void Inspector::buildPattern(ItemId id) {
         const PatternFlight* flight = session_->derived()->view.route.flightOf(id);
         return i != nullptr && flight != nullptr ? Shown{numbersOf(p, *i, *flight)} : Shown{};
     });
-    choice(
-        "Photos", {"by distance", "by time", "stop for each", "video", "none"},
-        [patternOf](const Plan& p) { return patternOf(p) != nullptr ? static_cast<int>(patternOf(p)->policy) : 0; },
-        [change](Plan& p, int v) { change(p, [&](Pattern& t) { t.policy = static_cast<PhotoPolicy>(v); }); },
-        "Change photo policy");
+    buildCamera(id);
     const auto optional = [&](const char* label, const char* unit, double low, double high,
                               std::optional<double> Pattern::*value) {
         number(
@@ -238,6 +332,7 @@ void Inspector::buildPattern(ItemId id) {
             },
             QString("Change %1").arg(QString(f.label).toLower()));
     }
+    if (kind == ItemKind::face) buildFaceAngles(id);
     for (const Count& c : kCounts) {
         if (c.kind != kind) continue;
         number(

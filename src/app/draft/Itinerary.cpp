@@ -46,7 +46,7 @@ class RowPainter : public QStyledItemDelegate {
             line = actionLine(plan, *item);
             // How often it is flown, where that is not once; the name of a section where it begins.
             const auto visits = visitsOf(*list_->session()->derived(), id);
-            if (visits && *visits != 1) line = QString("%1 visits").arg(*visits) + (line.isEmpty() ? "" : " · ") + line;
+            if (visits && *visits != 1) line = visitsText(*visits) + (line.isEmpty() ? "" : " · ") + line;
             const int at = plan.indexOf(id);
             const Section* section = plan.findSection(item->section);
             if (section != nullptr && (at == 0 || plan.items[static_cast<std::size_t>(at) - 1].section != section->id))
@@ -83,11 +83,11 @@ class RowPainter : public QStyledItemDelegate {
             stripe = theme.marigold;
         }
         if (list_->session()->isFrozen(id))
-            line = QString("locked: flown or near") + (line.isEmpty() ? "" : " · ") + line;
+            line = QString("flown or near: stays") + (line.isEmpty() ? "" : " · ") + line;
         if (const QString state = list_->stateOf(id); !state.isEmpty())
             line = state + (line.isEmpty() ? "" : " · ") + line;
         if (stripe.isValid()) p->fillRect(QRect(r.left(), r.top(), 4, r.height()), stripe);
-        if (id == list_->active() && id != 0) p->fillRect(QRect(r.right() - 4, r.top(), 5, r.height()), theme.marigold);
+        if (id == list_->active() && id != 0) p->fillRect(QRect(r.right() - 4, r.top(), 5, r.height()), theme.lagoon);
         const int x = r.left() + kLeft;
         p->setPen(ink);
         p->setFont(uiFont(10, true));
@@ -129,8 +129,7 @@ QString actionLine(const Plan& plan, const Item& item) {
     for (const Action& a : item.actions) {
         if (const auto* r = std::get_if<Repeat>(&a))
             parts << QString("repeat from %1 %2")
-                         .arg(QString::fromStdString(itemText(plan, r->target)),
-                              r->count < 0 ? QString("for ever") : QString("×%1").arg(r->count));
+                         .arg(QString::fromStdString(itemText(plan, r->target)), repeatText(r->count));
         else if (const auto* l = std::get_if<LookAt>(&a))
             parts << "look at " + (l->name.empty() ? QString("a place") : QString::fromStdString(l->name));
         else if (std::holds_alternative<LookAtStop>(a))
@@ -183,13 +182,26 @@ Itinerary::Itinerary(PlanSession* session, QWidget* parent) : QListWidget(parent
     });
     connect(this, &QListWidget::itemDoubleClicked, this,
             [this](QListWidgetItem* row) { emit chosen(row->data(kIdRole).value<ItemId>()); });
+    go_on_button_ = new QPushButton("Go on from here", viewport());
+    go_on_button_->setObjectName("go on from here");
+    go_on_button_->setFocusPolicy(Qt::NoFocus);
+    go_on_button_->setCursor(Qt::ArrowCursor);
+    go_on_button_->setFont(uiFont(8, true));
+    go_on_button_->setToolTip("The aircraft flies on from this item of the list");
+    go_on_button_->hide();
+    connect(go_on_button_, &QPushButton::clicked, this, [this] {
+        const auto& chosen = session_->selection();
+        if (chosen.size() == 1 && go_on_.contains(*chosen.begin())) emit goOnWanted(*chosen.begin());
+    });
     refresh();
 }
 
 void Itinerary::setTheme(const Theme& theme) {
     theme_ = theme;
     setStyleSheet(
-        QString("QListWidget { background: %1; border: none; border-radius: 0; padding: 0; }").arg(theme.panel.name()));
+        QString("QListWidget { background: %1; border: none; border-radius: 0; padding: 0; } QPushButton { background: "
+                "%2; color: %1; border: none; border-radius: 3px; padding: 0 6px; }")
+            .arg(theme.panel.name(), theme.lagoon.name()));
     viewport()->update();
 }
 
@@ -203,6 +215,32 @@ void Itinerary::setStates(std::map<ItemId, QString> states) {
     if (states == states_) return;
     states_ = std::move(states);
     viewport()->update();
+}
+
+void Itinerary::setGoOn(std::set<ItemId> items) {
+    go_on_ = std::move(items);
+    placeGoOn();
+}
+
+/// Over the second line of the selected row: its height stays to be read.
+void Itinerary::placeGoOn() {
+    const auto& chosen = session_->selection();
+    const int row = chosen.size() == 1 && go_on_.contains(*chosen.begin()) ? rowOf(*chosen.begin()) : -1;
+    go_on_button_->setVisible(row >= 0);
+    if (row < 0) return;
+    const QRect r = visualItemRect(item(row));
+    const int x = r.left() + kLeft + 26;
+    go_on_button_->setGeometry(x, r.top() + 20, 112, 18);
+}
+
+void Itinerary::resizeEvent(QResizeEvent* e) {
+    QListWidget::resizeEvent(e);
+    placeGoOn();
+}
+
+void Itinerary::scrollContentsBy(int dx, int dy) {
+    QListWidget::scrollContentsBy(dx, dy);
+    placeGoOn();
 }
 
 QString Itinerary::stateOf(ItemId id) const {
@@ -251,6 +289,7 @@ void Itinerary::syncSelection() {
     if (session_->selection().size() == 1)
         if (const int row = rowOf(*session_->selection().begin()); row >= 0) scrollToItem(item(row));
     refreshing_ = false;
+    placeGoOn();
 }
 
 int Itinerary::rowOf(ItemId id) const {
@@ -306,7 +345,7 @@ void Itinerary::paintEvent(QPaintEvent* e) {
             p.setPen(QPen(theme_.ink, 2));
             p.drawPolyline(QPolygon({QPoint(x + 4, top.top() + 8), QPoint(x, top.top() + 12),
                                      QPoint(x, bottom.bottom() - 12), QPoint(x + 4, bottom.bottom() - 8)}));
-            const QString text = repeat->count < 0 ? QString("∞") : QString("×%1").arg(repeat->count);
+            const QString text = repeat->count < 0 ? QString("∞") : QString("+%1").arg(repeat->count);
             p.setFont(uiFont(7.5, true));
             const QRect pill(x - 12, (top.top() + bottom.bottom()) / 2 - 8, 24, 16);
             p.setPen(Qt::NoPen);

@@ -3,9 +3,12 @@
 
 #include <QListWidget>
 #include <map>
+#include <set>
 
 #include "app/widgets/Theme.h"
 #include "session/PlanSession.h"
+
+class QPushButton;
 
 namespace anhinga {
 
@@ -21,6 +24,8 @@ class Itinerary : public QListWidget {
     /// Words beside items in the Field: how far each has got into the aircraft. Empty: none are shown.
     void setStates(std::map<ItemId, QString> states);
     QString stateOf(ItemId id) const;
+    /// In the Field: items from which the flight can go on now; the row of the selected one offers it.
+    void setGoOn(std::set<ItemId> items);
     /// Moves the selected items so that they stand before the row (home is row 0).
     void moveSelectionTo(int row);
     /// One place earlier (-1) or later (1).
@@ -29,20 +34,26 @@ class Itinerary : public QListWidget {
 
   signals:
     void chosen(ItemId id);
+    void goOnWanted(ItemId id);
 
   protected:
     void paintEvent(QPaintEvent*) override;
     void dropEvent(QDropEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void scrollContentsBy(int dx, int dy) override;
 
   private:
     void refresh();
     void syncSelection();
     int rowOf(ItemId id) const;
+    void placeGoOn();
 
     PlanSession* session_;
     Theme theme_ = Theme::light();
     ItemId active_ = 0;
     std::map<ItemId, QString> states_;
+    std::set<ItemId> go_on_;
+    QPushButton* go_on_button_;
     bool refreshing_ = false;
 };
 

@@ -150,7 +150,7 @@ void ChecklistPage::refresh() {
         if (row.tick->isChecked() != !e.open()) row.tick->setChecked(!e.open());
         const QColor colour = e.state == CheckState::bad    ? theme_.vermilion
                               : e.state == CheckState::good ? theme_.reed
-                              : e.automatic                 ? theme_.marigold.darker(theme_.night ? 100 : 130)
+                              : e.automatic                 ? theme_.attentionInk()
                                                             : theme_.quiet;
         row.why->setVisible(!e.text.isEmpty());
         const QString text = inUnits(e.text);

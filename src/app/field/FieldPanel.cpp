@@ -57,7 +57,7 @@ FieldPanel::FieldPanel(FieldSession* field, PlanSession* plan, LinkSession* link
     };
     scrolled(link_page_);
     pages_->addWidget(checklist_page_);
-    scrolled(fly_page_);
+    pages_->addWidget(fly_page_);
     column->addWidget(pages_, 1);
     connect(link_page_, &LinkPage::message, this, &FieldPanel::message);
     connect(checklist_page_, &ChecklistPage::message, this, &FieldPanel::message);

@@ -6,12 +6,12 @@
 #include "app/field/PilotSticks.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
-#include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
 
 namespace {
-constexpr int kArmHold_ms = 900, kStopHold_ms = 1500;
+constexpr int kOnGround = 1;  // MAV_LANDED_STATE
+constexpr int kArmHold_ms = 900, kStopHold_ms = 1500, kSettle_ms = 400;
 constexpr std::size_t kNotesShown = 3;
 }  // namespace
 
@@ -19,7 +19,7 @@ FlyPage::FlyPage(FieldSession* field, PlanSession* plan, LinkSession* link, QWid
     : QWidget(parent), field_(field), plan_(plan), link_(link) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(5);
+    column->setSpacing(6);
     by_hand_text_ = new QLabel;
     by_hand_text_->setWordWrap(true);
     column->addWidget(by_hand_text_);
@@ -31,113 +31,77 @@ FlyPage::FlyPage(FieldSession* field, PlanSession* plan, LinkSession* link, QWid
     musts_->setWordWrap(true);
     column->addWidget(musts_);
 
-    auto* grid = new QGridLayout;
-    grid->setSpacing(5);
-    arm_ = new QPushButton("Arm");
+    using Stop = std::stop_token;
+    // One place for what comes next, so that nothing moves: to arm, to start, to hold, to go on.
+    next_ = new QStackedWidget;
+    next_->setObjectName("next order");
+    arm_ = new QPushButton("Arm: press and hold");
     arm_->setObjectName("command Arm");
     arm_->setProperty("danger", true);
-    stop_ = new QPushButton("Emergency stop");
-    stop_->setObjectName("command Emergency stop");
-    stop_->setProperty("danger", true);
-    stop_->setToolTip("Press and hold, then confirm: all motors stop wherever it is");
-    using Stop = std::stop_token;
-    grid->addWidget(arm_, 0, 0);
-    grid->addWidget(
-        button("Start", "Flies the mission", [](VehicleLink& l, Stop s) { return commandStart(l, std::move(s)); }), 0,
-        1);
-    grid->addWidget(button("Pause", "Holds where it is (Space)",
-                           [](VehicleLink& l, Stop s) { return commandPause(l, std::move(s)); }),
-                    1, 0);
-    grid->addWidget(button("Resume", "Goes on with the mission",
-                           [](VehicleLink& l, Stop s) { return commandResume(l, std::move(s)); }),
-                    1, 1);
-    grid->addWidget(button("Return", "Up to return height, home, down (Shift+R)",
-                           [](VehicleLink& l, Stop s) { return commandReturn(l, std::move(s)); }),
-                    2, 0);
-    grid->addWidget(
-        button("Land", "Down where it is", [](VehicleLink& l, Stop s) { return commandLand(l, std::move(s)); }), 2, 1);
-    grid->addWidget(button("Disarm", "Motors off, on the ground",
-                           [](VehicleLink& l, Stop s) { return commandDisarm(l, std::move(s)); }),
-                    3, 0);
-    grid->addWidget(stop_, 3, 1);
-    column->addLayout(grid);
+    next_->addWidget(arm_);
+    next_->addWidget(button("Start the mission", "command Start", "Flies the list from its beginning",
+                            [](VehicleLink& l, Stop s) { return commandStart(l, std::move(s)); }));
+    next_->addWidget(button("Hold", "command Hold", "Stays where it is; Go on flies on (Space)",
+                            [](VehicleLink& l, Stop s) { return commandPause(l, std::move(s)); }));
+    next_->addWidget(button("Go on", "command Go on", "Goes on with the mission (Space)",
+                            [](VehicleLink& l, Stop s) { return commandResume(l, std::move(s)); }));
+    for (int i = 0; i < next_->count(); ++i) {
+        auto* b = static_cast<QPushButton*>(next_->widget(i));
+        b->setFont(uiFont(13, true));
+        if (b != arm_) b->setProperty("primary", true);
+    }
+    next_->setFixedHeight(54);
+    settle_ = new QTimer(this);
+    settle_->setSingleShot(true);
+    settle_->setInterval(kSettle_ms);
+    connect(settle_, &QTimer::timeout, this, [this] { next_->setEnabled(true); });
+    column->addWidget(next_);
+    auto* ways = new QHBoxLayout;
+    ways->setSpacing(6);
+    for (QPushButton* b : {button("Return home", "command Return home", "Up to return height, home, down (Shift+R)",
+                                  [](VehicleLink&l, Stop s) { return commandReturn(l, std::move(s)); }),
+                           button("Land here", "command Land here", "Down where it is",
+                                  [](VehicleLink&l, Stop s) { return commandLand(l, std::move(s)); })}) {
+        b->setFont(uiFont(10.5, true));
+        b->setFixedHeight(42);
+        in_air_.push_back(b);
+        ways->addWidget(b, 1);
+    }
+    column->addLayout(ways);
 
-    auto* typed = new QGridLayout;
-    typed->setSpacing(5);
-    const auto field_of = [](const QString& name, const QString& text) {
-        auto* edit = new QLineEdit(text);
-        edit->setObjectName("fly " + name);
-        edit->setMaximumWidth(84);
-        return edit;
+    auto* rest = new QWidget;
+    auto* below = new QVBoxLayout(rest);
+    below->setContentsMargins(0, 0, 0, 0);
+    below->setSpacing(6);
+    fold_ = new QPushButton;
+    fold_->setObjectName("other orders");
+    fold_->setCheckable(true);
+    fold_->setChecked(QSettings().value("field/otherOrders", true).toBool());
+    fold_->setProperty("link", true);
+    fold_->setStyleSheet("QPushButton { background: transparent; }");
+    others_ = makeOthers();
+    const auto unfold = [this](bool on) {
+        others_->setVisible(on);
+        fold_->setText(on ? "▾ Other orders" : "▸ Other orders: launch, go to a place, disarm");
+        QSettings().setValue("field/otherOrders", on);
     };
-    take_off_m_ = field_of("take-off", shownNumber(20, kHeightUnit, 0));
-    speed_ = field_of("speed", shownNumber(5, "m/s", 0));
-    height_ = field_of("height", shownNumber(40, kHeightUnit, 0));
-    const auto typed_command = [this](const QString& name, QLineEdit* edit, const QString& unit, double low,
-                                      double high,
-                                      std::function<Result<void>(VehicleLink&, double, std::stop_token)> act) {
-        auto* b = new QPushButton(name);
-        b->setObjectName("command " + name);
-        connect(b, &QPushButton::clicked, this, [this, name, edit, unit, low, high, act] {
-            const auto value = typedNumber(edit->text(), unit);
-            if (!value || *value < low || *value > high)
-                return emit message(QString("%1: a value from %2 to %3 is needed")
-                                        .arg(name, shownNumber(low, unit, 0), shownNumber(high, unit, 0)));
-            link_->command(name + " " + shownNumber(*value, unit, 1),
-                           [act, v = *value](VehicleLink& l, std::stop_token s) { return act(l, v, std::move(s)); });
-        });
-        commands_.push_back(b);
-        return b;
-    };
-    typed->addWidget(take_off_m_, 0, 0);
-    typed->addWidget(
-        typed_command("Take off", take_off_m_, kHeightUnit, 1, 1000,
-                      [](VehicleLink& l, double v, std::stop_token s) { return commandTakeOff(l, v, std::move(s)); }),
-        0, 1);
-    typed->addWidget(speed_, 1, 0);
-    typed->addWidget(
-        typed_command("Speed", speed_, "m/s", 0.5, 100,
-                      [](VehicleLink& l, double v, std::stop_token s) { return commandSpeed(l, v, std::move(s)); }),
-        1, 1);
-    typed->addWidget(height_, 1, 2);
-    typed->addWidget(
-        typed_command("Height", height_, kHeightUnit, 1, 5000,
-                      [](VehicleLink& l, double v, std::stop_token s) { return commandHeight(l, v, std::move(s)); }),
-        1, 3);
-    go_there_ = new QPushButton("Go to a place …");
-    go_there_->setObjectName("command Go there");
-    go_there_->setToolTip("Click the place on the map: it flies there at the height typed below and holds");
-    typed->addWidget(go_there_, 0, 2, 1, 2);
-    places_ = new QComboBox;
-    places_->setObjectName("fly places");
-    skip_ = new QPushButton("Go on from");
-    skip_->setObjectName("command Skip");
-    typed->addWidget(places_, 2, 0, 1, 2);
-    typed->addWidget(skip_, 2, 2, 1, 2);
-    modes_ = new QComboBox;
-    modes_->setObjectName("fly modes");
-    set_mode_ = new QPushButton("Set mode");
-    set_mode_->setObjectName("command Mode");
-    typed->addWidget(modes_, 3, 0, 1, 2);
-    typed->addWidget(set_mode_, 3, 2, 1, 2);
-    for (int i = 0; i < 4; ++i) typed->setColumnStretch(i, 1);
-    column->addLayout(typed);
-    // Four in a row: a field is as wide as its number.
-    for (QLineEdit* edit : {take_off_m_, speed_, height_}) edit->setMinimumWidth(56);
-    for (QPushButton* b : commands_) b->setMinimumWidth(60);
+    connect(fold_, &QPushButton::toggled, this, unfold);
+    unfold(fold_->isChecked());
+    below->addWidget(fold_);
+    below->addWidget(others_);
 
     command_ = new QLabel;
     command_->setWordWrap(true);
     command_->setObjectName("command state");
-    column->addWidget(command_);
+    below->addWidget(command_);
     resume_later_ = new QPushButton("Go on later from where it ended");
     resume_later_->setProperty("link", true);
     resume_later_->setObjectName("resume later");
-    column->addWidget(resume_later_);
+    below->addWidget(resume_later_);
     traces_ = new AttitudeTraces;
-    column->addWidget(traces_);
+    below->addWidget(traces_);
     sticks_ = new PilotSticks;
-    column->addWidget(sticks_);
+    below->addWidget(sticks_);
     auto* note_row = new QHBoxLayout;
     note_ = new QLineEdit;
     note_->setObjectName("fly note");
@@ -147,7 +111,7 @@ FlyPage::FlyPage(FieldSession* field, PlanSession* plan, LinkSession* link, QWid
     mark->setToolTip("A mark in the recording, now (Ctrl+M)");
     note_row->addWidget(note_, 1);
     note_row->addWidget(mark);
-    column->addLayout(note_row);
+    below->addLayout(note_row);
     texts_ = new QPlainTextEdit;
     texts_->setObjectName("aircraft texts");
     texts_->setReadOnly(true);
@@ -155,34 +119,105 @@ FlyPage::FlyPage(FieldSession* field, PlanSession* plan, LinkSession* link, QWid
     texts_->setMinimumHeight(60);
     texts_->setPlaceholderText("Messages from the aircraft appear here");
     texts_->setFont(uiFont(8.5));
-    column->addWidget(texts_, 1);
+    below->addWidget(texts_, 1);
+    auto* scroll = new QScrollArea;  // low windows; the orders above and below stay
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(rest);
+    column->addWidget(scroll, 1);
+    cut_ = new QPushButton("Cut motors: press long, then confirm");
+    cut_->setObjectName("command Cut motors");
+    cut_->setProperty("danger", true);
+    cut_->setToolTip("All motors stop wherever it is");
+    column->addWidget(cut_);
 
     holdToPress(arm_, kArmHold_ms, [this] { arm(); });
-    holdToPress(stop_, kStopHold_ms, [this] {
-        const auto answer = QMessageBox::critical(this, "Emergency stop",
-                                                  "All motors stop at once. In the air it falls.\n\nStop the motors?",
+    holdToPress(cut_, kStopHold_ms, [this] {
+        const auto answer = QMessageBox::critical(this, "Cut motors",
+                                                  "All motors stop at once. In the air it falls.\n\nCut the motors?",
                                                   QMessageBox::Yes | QMessageBox::No, QMessageBox::No);
         if (answer == QMessageBox::Yes)
-            link_->command("Emergency stop",
+            link_->command("Cut motors",
                            [](VehicleLink& l, std::stop_token s) { return commandEmergencyStop(l, std::move(s)); });
-    });
-    connect(go_there_, &QPushButton::clicked, this, &FlyPage::goToWanted);
-    connect(skip_, &QPushButton::clicked, this, [this] {
-        const int seq = places_->currentData().toInt();
-        if (seq > 0)
-            link_->command(QString("Go on from %1").arg(places_->currentText()),
-                           [seq](VehicleLink& l, std::stop_token s) { return commandSkipTo(l, seq, std::move(s)); });
-    });
-    connect(set_mode_, &QPushButton::clicked, this, [this] {
-        const auto mode = modes_->currentData().toUInt();
-        link_->command("Mode " + modes_->currentText(),
-                       [mode](VehicleLink& l, std::stop_token s) { return commandMode(l, mode, std::move(s)); });
     });
     connect(by_hand_, &QCheckBox::toggled, this, &FlyPage::refresh);
     connect(resume_later_, &QPushButton::clicked, this, &FlyPage::goOnLater);
     connect(mark, &QPushButton::clicked, this, &FlyPage::mark);
     connect(note_, &QLineEdit::returnPressed, this, &FlyPage::mark);
     refresh();
+}
+
+/// Each order a sentence with its number in it.
+QWidget* FlyPage::makeOthers() {
+    auto* box = new QWidget;
+    auto* column = new QVBoxLayout(box);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(5);
+    const auto sentence = [&](QPushButton* order, const char* name, double usual_m) {
+        auto* row = new QHBoxLayout;
+        auto* edit = new QLineEdit(shownNumber(usual_m, kHeightUnit, 0));
+        edit->setObjectName(name);
+        edit->setFixedWidth(72);
+        auto* over = new QLabel("over home");
+        over->setProperty("quiet", true);
+        row->addWidget(order, 1);
+        row->addWidget(edit);
+        row->addWidget(over);
+        column->addLayout(row);
+        return edit;
+    };
+    launch_ = new QPushButton("Launch to");
+    launch_->setObjectName("command Launch");
+    launch_->setToolTip("Straight up to that height, and holds there");
+    launch_m_ = sentence(launch_, "launch height", 20);
+    go_there_ = new QPushButton("Go to a place, at");
+    go_there_->setObjectName("command Go there");
+    go_there_->setToolTip("Then click the place on the map: it flies there at that height and holds");
+    go_there_m_ = sentence(go_there_, "go there height", 40);
+    disarm_ = button("Disarm", "command Disarm", "Motors off, on the ground",
+                     [](VehicleLink& l, std::stop_token s) { return commandDisarm(l, std::move(s)); });
+    column->addWidget(disarm_);
+    auto* where = new QLabel(
+        "Speed and height: on the instrument below. Mode: on its cell above the map. From an item on: in "
+        "its row of the list.");
+    where->setWordWrap(true);
+    where->setProperty("quiet", true);
+    where->setFont(uiFont(8));
+    column->addWidget(where);
+    connect(launch_, &QPushButton::clicked, this, &FlyPage::launch);
+    connect(go_there_, &QPushButton::clicked, this, &FlyPage::goToWanted);
+    return box;
+}
+
+void FlyPage::launch() {
+    constexpr double kLeast_m = 1, kMost_m = 1000;
+    const auto height = typedNumber(launch_m_->text(), kHeightUnit);
+    if (!height || *height < kLeast_m || *height > kMost_m)
+        return emit message(QString("Launch to: a height from %1 to %2 is needed")
+                                .arg(shownNumber(kLeast_m, kHeightUnit, 0), shownNumber(kMost_m, kHeightUnit, 0)));
+    link_->command("Launch to " + shownNumber(*height, kHeightUnit, 1),
+                   [h = *height](VehicleLink& l, std::stop_token s) { return commandTakeOff(l, h, std::move(s)); });
+}
+
+/// When the large button comes to mean another thing it does nothing for a moment: a second press meant the first.
+void FlyPage::showNext() {
+    const int now = static_cast<int>(next());
+    if (now == next_->currentIndex()) return;
+    next_->setCurrentIndex(now);
+    next_->setEnabled(false);
+    settle_->start();
+}
+
+FlyPage::Next FlyPage::next() const {
+    const VehicleSnapshot& v = link_->vehicle();
+    if (!link_->connected() || !v.heard || !v.armed) return Next::arm;
+    constexpr int kPaused = 4;  // MISSION_STATE
+    const auto mode = modeKind(v);
+    if (v.landed_state == kOnGround && mode != ModeKind::mission) return Next::start;
+    if (mode == ModeKind::hold || mode == ModeKind::positionHold)
+        return v.mission_state ? (*v.mission_state == kPaused ? Next::goOn : Next::start)
+                               : (v.reached->empty() ? Next::start : Next::goOn);
+    return Next::hold;
 }
 
 /// Acts when the button was held for so long: a slip of the hand must not do it.
@@ -205,12 +240,12 @@ void FlyPage::holdToPress(QPushButton* button, int ms, const std::function<void(
     });
 }
 
-QPushButton* FlyPage::button(const QString& text, const QString& tip, LinkSession::Command command) {
+QPushButton* FlyPage::button(const QString& text, const QString& name, const QString& tip,
+                             LinkSession::Command command) {
     auto* b = new QPushButton(text);
-    b->setObjectName("command " + text);
+    b->setObjectName(name);
     b->setToolTip(tip);
     connect(b, &QPushButton::clicked, this, [this, text, command] { link_->command(text, command); });
-    commands_.push_back(b);
     return b;
 }
 
@@ -234,7 +269,7 @@ void FlyPage::forgetTexts() {
     sticks_->show({});
 }
 double FlyPage::goToHeight_m() const {
-    return typedNumber(height_->text(), kHeightUnit).value_or(40);
+    return typedNumber(go_there_m_->text(), kHeightUnit).value_or(40);
 }
 
 void FlyPage::mark() {
@@ -281,42 +316,6 @@ void FlyPage::goOnLater() {
                  QString::fromStdString(cutText(*plan_->plan(), *cut)));
 }
 
-/// Items and sections one can go on from, with the mission item of each.
-void FlyPage::fillPlaces() {
-    if (places_of_ == plan_->derived()->plan) return;
-    places_of_ = plan_->derived()->plan;
-    places_->clear();
-    const auto& mission = plan_->flownView().mission;
-    if (!mission) return;
-    const Plan& plan = *plan_->plan();
-    ItemId last = 0, last_section = 0;
-    for (std::size_t i = 0; i < mission->items.size() && i < mission->source.size(); ++i) {
-        const ItemId id = mission->source[i];
-        if (id == 0 || id == last || !isNavigation(mission->items[i].command)) continue;
-        last = id;
-        const Item* item = plan.find(id);
-        if (item == nullptr) continue;
-        const Section* section = plan.findSection(item->section);
-        if (section != nullptr && section->id != last_section)
-            places_->addItem("Section " + QString::fromStdString(section->name), static_cast<int>(i));
-        last_section = section != nullptr ? section->id : 0;
-        places_->addItem(QString::fromStdString(itemText(plan, id)), static_cast<int>(i));
-    }
-}
-
-/// What the vehicle says it offers; the words of its family where it does not say.
-void FlyPage::fillModes() {
-    const VehicleSnapshot& v = link_->vehicle();
-    const std::size_t now = v.modes.size() * 1000 + static_cast<std::size_t>(v.autopilot * 100 + v.type) + 1;
-    if (now == modes_of_) return;
-    modes_of_ = now;
-    modes_->clear();
-    for (const OfferedMode& m : v.modes)
-        if (m.selectable) modes_->addItem(QString::fromStdString(m.name), m.custom_mode);
-    if (!v.modes.empty()) return;
-    for (const mavlink::ModeName& m : mavlink::modesOf(v.autopilot, v.type)) modes_->addItem(m.text, m.mode);
-}
-
 void FlyPage::refresh() {
     const VehicleSnapshot& v = link_->vehicle();
     const bool heard = link_->connected() && v.heard;
@@ -326,29 +325,27 @@ void FlyPage::refresh() {
     // A camera that nobody started takes no photo: said here, and arming waits for it.
     by_hand_->setVisible(!by_hand_needed_.isEmpty());
     by_hand_text_->setVisible(!by_hand_needed_.isEmpty());
-    by_hand_text_->setText(colour(theme_.marigold, by_hand_needed_.left(1).toUpper() + by_hand_needed_.mid(1)));
+    by_hand_text_->setText(colour(theme_.attentionInk(), by_hand_needed_.left(1).toUpper() + by_hand_needed_.mid(1)));
     const bool camera_ready = by_hand_needed_.isEmpty() || by_hand_->isChecked();
+    showNext();
     arm_->setEnabled(heard && !v.armed && camera_ready);
     arm_->setToolTip(camera_ready ? "Press and hold for a second: propellers may turn"
                                   : "First start the camera, then tick it above");
-    stop_->setEnabled(heard && v.armed);
+    cut_->setEnabled(heard && v.armed);
     const auto open = field_->openMusts().size();
     musts_->setVisible(heard && !v.armed && open > 0);
-    musts_->setText(colour(theme_.marigold.darker(theme_.night ? 100 : 130),
-                           QString("%1 must-lines of the checklist are open").arg(open)));
-    for (QPushButton* b : commands_) b->setEnabled(heard);
-    fillPlaces();
-    fillModes();
+    musts_->setText(colour(theme_.attentionInk(), QString("%1 must-lines of the checklist are open").arg(open)));
+    for (QPushButton* b : in_air_) b->setEnabled(heard && v.armed);
+    const bool on_ground = v.landed_state.value_or(kOnGround) == kOnGround;
     go_there_->setEnabled(heard && v.armed);
-    skip_->setEnabled(heard && field_->sealHolds() && places_->count() > 0 && link_->batches() == nullptr);
-    set_mode_->setEnabled(heard && modes_->count() > 0);
+    for (QPushButton* b : {launch_, disarm_}) b->setEnabled(heard && v.armed && on_ground);
     QStringList lines;
     const auto& notes = link_->commands();
     for (std::size_t i = notes.size() > kNotesShown ? notes.size() - kNotesShown : 0; i < notes.size(); ++i) {
         const CommandNote& c = notes[i];
         lines << (c.state == CommandNote::sent       ? c.name + ": sent, waiting for the answer"
-                  : c.state == CommandNote::accepted ? colour(theme_.reed, c.name + ": accepted")
-                                                     : colour(theme_.vermilion, c.reason.toHtmlEscaped()));
+                  : c.state == CommandNote::accepted ? colour(theme_.goodInk(), c.name + ": accepted")
+                                                     : colour(theme_.dangerInk(), c.reason.toHtmlEscaped()));
     }
     command_->setText(lines.join("<br>"));
     command_->setVisible(!lines.isEmpty());
@@ -359,15 +356,14 @@ void FlyPage::refresh() {
 void FlyPage::refreshVehicle() {
     const VehicleSnapshot& v = link_->vehicle();
     if (!link_->connected() || !v.heard) return;
+    showNext();
     traces_->add(monotonicMs() / 1000, v);
     sticks_->show(pilotInput(v, link_->parameters().empty() ? nullptr : &link_->parameters()));
     resume_later_->setVisible(endedEarly());
     for (const SpokenText& t : *v.texts) {
         if (t.number <= texts_shown_) continue;
         texts_shown_ = t.number;
-        const QColor ink = t.severity <= 3   ? theme_.vermilion
-                           : t.severity == 4 ? theme_.marigold.darker(theme_.night ? 100 : 130)
-                                             : theme_.ink;
+        const QColor ink = t.severity <= 3 ? theme_.vermilion : t.severity == 4 ? theme_.attentionInk() : theme_.ink;
         texts_->appendHtml(QString("<span style='color:%1'>%2 %3</span>")
                                .arg(ink.name(), QTime::currentTime().toString("HH:mm:ss"),
                                     QString::fromStdString(t.text).toHtmlEscaped()));

@@ -1,4 +1,6 @@
-// Flying: the operator's commands, what became of them, what the aircraft says, marks.
+// Flying: what can be done now as large buttons, the other orders folded away, what became of each, what the aircraft
+// says. Speed and height are set on the instrument, the mode on the aircraft's cell of the state strip, going on from
+// an item in that item's row of the Itinerary.
 #pragma once
 
 #include <QWidget>
@@ -7,11 +9,12 @@
 #include "session/FieldSession.h"
 
 class QCheckBox;
-class QComboBox;
 class QLabel;
 class QLineEdit;
 class QPlainTextEdit;
 class QPushButton;
+class QStackedWidget;
+class QTimer;
 
 namespace anhinga {
 
@@ -29,7 +32,7 @@ class FlyPage : public QWidget {
     void setCameraByHand(const QString& text);
     void forgetCamera();
     void forgetTexts();
-    /// A height above home typed for "go there", metres.
+    /// A height above home typed for "go to a place", metres.
     double goToHeight_m() const;
     void mark();
 
@@ -39,13 +42,17 @@ class FlyPage : public QWidget {
     void goToWanted();
 
   private:
-    QPushButton* button(const QString& text, const QString& tip, LinkSession::Command command);
+    /// What the large button does: it follows from the state of the aircraft.
+    enum class Next { arm, start, hold, goOn };
+    Next next() const;
+    void showNext();
+    QPushButton* button(const QString& text, const QString& name, const QString& tip, LinkSession::Command command);
+    QWidget* makeOthers();
     void arm();
+    void launch();
     void holdToPress(QPushButton* button, int ms, const std::function<void()>& act);
     void goOnLater();
     bool endedEarly() const;
-    void fillPlaces();
-    void fillModes();
 
     FieldSession* field_;
     PlanSession* plan_;
@@ -53,17 +60,17 @@ class FlyPage : public QWidget {
     Theme theme_ = Theme::light();
     QLabel *by_hand_text_, *command_, *musts_;
     QCheckBox* by_hand_;
-    QPushButton *arm_, *stop_, *resume_later_, *go_there_, *skip_, *set_mode_;
-    QLineEdit *take_off_m_, *speed_, *height_, *note_;
-    QComboBox *places_, *modes_;
+    QStackedWidget* next_;
+    QTimer* settle_;
+    QPushButton *arm_, *cut_, *resume_later_, *go_there_, *fold_, *launch_, *disarm_;
+    QLineEdit *launch_m_, *go_there_m_, *note_;
+    QWidget* others_;
     QPlainTextEdit* texts_;
     AttitudeTraces* traces_;
     PilotSticks* sticks_;
-    std::vector<QPushButton*> commands_;
+    std::vector<QPushButton*> in_air_;  // make sense while it is armed
     QString by_hand_needed_;
     std::uint64_t texts_shown_ = 0;
-    PlanPtr places_of_;
-    std::size_t modes_of_ = 0;
 };
 
 }  // namespace anhinga

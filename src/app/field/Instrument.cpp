@@ -9,6 +9,7 @@ namespace anhinga {
 namespace {
 constexpr double kPixelsPerDegree = 1.6;  // of pitch
 constexpr double kTraces_s = 30;
+constexpr double kEdge = 8, kLadder = 74, kHeading = 40;  // pixels
 
 /// Value as shown, without its unit.
 QString bare(std::optional<double> si, const QString& unit, int decimals) {
@@ -21,7 +22,145 @@ QString bare(std::optional<double> si, const QString& unit, int decimals) {
 Instrument::Instrument(QWidget* parent) : QWidget(parent) {
     setObjectName("instrument");
     setMinimumSize(300, 168);
+    typing_ = new QLineEdit(this);
+    typing_->setObjectName("tape value");
+    typing_->setAlignment(Qt::AlignCenter);
+    typing_->setFont(uiFont(11, true));
+    typing_->hide();
+    typing_->installEventFilter(this);
+    connect(typing_, &QLineEdit::returnPressed, this, [this] { endTyping(true); });
+    order_ = new QPushButton(this);
+    order_->setObjectName("command Fly so");
+    order_->setProperty("primary", true);
+    order_->setFocusPolicy(Qt::NoFocus);
+    order_->setFont(uiFont(8.5, true));
+    order_->setToolTip("Orders the speed and height that are set on the tapes");
+    forget_ = new QPushButton("×", this);
+    forget_->setObjectName("forget tapes");
+    forget_->setFocusPolicy(Qt::NoFocus);
+    forget_->setToolTip("Takes back what is set and not ordered");
+    connect(order_, &QPushButton::clicked, this, [this] {
+        const auto speed = speed_.wish, height = height_.wish;
+        wish(speed_, {});
+        wish(height_, {});
+        if (flies_) emit flySo(speed, height);
+    });
+    connect(forget_, &QPushButton::clicked, this, [this] {
+        wish(speed_, {});
+        wish(height_, {});
+    });
+    placeOrders();
 }
+
+// ---- what is wished
+
+QRectF Instrument::tape(const Tape& t) const {
+    const double h = height() - 2 * kEdge - kHeading - 6;
+    return {t.left ? kEdge : width() - kEdge - kLadder, kEdge, kLadder, h};
+}
+
+std::optional<double> Instrument::now(const Tape& t) const {
+    if (!t.left) return vehicle_.height_home_m;
+    return wing_ && vehicle_.air_mps ? vehicle_.air_mps : vehicle_.ground_mps;
+}
+
+QString Instrument::unitOf(const Tape& t) const {
+    return t.left ? QString("m/s") : QString(kHeightUnit);
+}
+
+void Instrument::wish(Tape& t, std::optional<double> si) {
+    if (si) {
+        const double shown = anhinga::unitOf(t.left ? UnitKind::speed : UnitKind::height).si;
+        si = std::clamp(std::round(*si / shown / t.step) * t.step * shown, t.least, t.most);
+    }
+    t.wish = si;
+    placeOrders();
+    update();
+}
+
+void Instrument::placeOrders() {
+    const bool some = flies_ && (speed_.wish || height_.wish);
+    order_->setVisible(some);
+    forget_->setVisible(some);
+    if (!some) return;
+    QStringList parts;
+    if (speed_.wish) parts << shownNumber(*speed_.wish, "m/s", 1);
+    if (height_.wish) parts << shownNumber(*height_.wish, kHeightUnit, 0);
+    order_->setText("Fly so: " + parts.join(", "));
+    const QRectF left = tape(speed_), right = tape(height_);
+    const int w = static_cast<int>(right.left() - left.right()) - 8 - 26;
+    const int y = static_cast<int>(left.bottom()) - 26;
+    order_->setGeometry(static_cast<int>(left.right()) + 4, y, w, 26);
+    forget_->setGeometry(static_cast<int>(left.right()) + 4 + w + 2, y, 24, 26);
+}
+
+void Instrument::resizeEvent(QResizeEvent*) {
+    placeOrders();
+}
+
+void Instrument::mousePressEvent(QMouseEvent* e) {
+    if (typed_ != nullptr) endTyping(false);
+    dragged_ = nullptr;
+    if (e->button() != Qt::LeftButton || !flies_) return;
+    for (Tape* t : {&speed_, &height_}) {
+        const auto value = now(*t);
+        if (!tape(*t).contains(e->position()) || !value) continue;
+        dragged_ = t;
+        drag_from_ = t->wish.value_or(*value);
+        press_y_ = e->position().y();
+        drag_moved_ = false;
+    }
+}
+
+void Instrument::mouseMoveEvent(QMouseEvent* e) {
+    if (dragged_ == nullptr) return;
+    constexpr double kSlack = 4;  // a click is not a drag
+    const double up = press_y_ - e->position().y();
+    if (std::abs(up) > kSlack) drag_moved_ = true;
+    if (drag_moved_) wish(*dragged_, drag_from_ + up * 2 * dragged_->span / (tape(*dragged_).height() - 30));
+}
+
+void Instrument::mouseReleaseEvent(QMouseEvent*) {
+    Tape* t = std::exchange(dragged_, nullptr);
+    if (t != nullptr && !drag_moved_) beginTyping(*t);
+}
+
+void Instrument::beginTyping(Tape& t) {
+    typed_ = &t;
+    const QRectF box = tape(t);
+    typing_->setGeometry(QRectF(box.left(), box.center().y() - 15, box.width(), 30).toRect());
+    typing_->setText(shownNumber(t.wish.value_or(now(t).value_or(0)), unitOf(t), t.left ? 1 : 0));
+    typing_->selectAll();
+    typing_->show();
+    typing_->setFocus();
+}
+
+void Instrument::endTyping(bool take) {
+    Tape* t = std::exchange(typed_, nullptr);
+    if (t == nullptr) return;
+    const auto value = typedNumber(typing_->text(), unitOf(*t));
+    typing_->hide();
+    if (!take) return;
+    if (value && *value >= t->least && *value <= t->most) return wish(*t, *value);
+    QToolTip::showText(mapToGlobal(tape(*t).center().toPoint()),
+                       QString("from %1 to %2 is possible")
+                           .arg(shownNumber(t->least, unitOf(*t), 1), shownNumber(t->most, unitOf(*t), 0)),
+                       this);
+}
+
+bool Instrument::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == typing_) {
+        if (event->type() == QEvent::FocusOut) endTyping(false);
+        const bool key = event->type() == QEvent::KeyPress || event->type() == QEvent::ShortcutOverride;
+        if (key && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
+            endTyping(false);
+            return true;
+        }
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+// ---- drawing
 
 void Instrument::setTheme(const Theme& theme) {
     theme_ = theme;
@@ -29,11 +168,19 @@ void Instrument::setTheme(const Theme& theme) {
 }
 
 void Instrument::show(const VehicleSnapshot& vehicle, const std::optional<FlightProgress>& progress, bool wing,
-                      bool alive) {
+                      bool alive, std::optional<double> over_ground_m) {
+    over_ground_m_ = over_ground_m;
     vehicle_ = vehicle;
     progress_ = progress;
     wing_ = wing;
     alive_ = alive;
+    flies_ = alive && vehicle.armed;
+    if (!flies_) {
+        speed_.wish = height_.wish = std::nullopt;
+        endTyping(false);
+    }
+    placeOrders();
+    setToolTip(flies_ ? "Drag on a tape, or click it and type: another speed or height, ordered by Fly so" : "");
     update();
 }
 
@@ -42,18 +189,17 @@ void Instrument::paintEvent(QPaintEvent*) {
     p.setRenderHint(QPainter::Antialiasing);
     p.fillRect(rect(), theme_.panel);
     if (!alive_) p.setOpacity(0.45);
-    constexpr double kEdge = 8, kLadder = 74, kHeading = 40;
     const double w = width() - 2 * kEdge, h = height() - 2 * kEdge - kHeading - 6;
     const bool air = wing_ && vehicle_.air_mps;
-    paintLadder(p, {kEdge, kEdge, kLadder, h}, air ? vehicle_.air_mps : vehicle_.ground_mps, std::nullopt, 8,
-                air ? "through air" : "over ground",
-                air && vehicle_.ground_mps ? shownNumber(*vehicle_.ground_mps, "m/s", 0) + " ground" : QString(), true);
+    paintLadder(p, tape(speed_), speed_, air ? vehicle_.air_mps : vehicle_.ground_mps, std::nullopt,
+                air ? "air speed" : "ground speed",
+                air && vehicle_.ground_mps ? "ground " + shownNumber(*vehicle_.ground_mps, "m/s", 0) : QString());
     const QString climb = vehicle_.climb_mps
                               ? QString("%1 %2").arg(*vehicle_.climb_mps >= 0 ? "up" : "down",
                                                      shownNumber(std::abs(*vehicle_.climb_mps), "m/s", 1))
                               : QString();
-    paintLadder(p, {kEdge + w - kLadder, kEdge, kLadder, h}, vehicle_.height_home_m,
-                progress_ ? progress_->height_home_m : std::nullopt, 40, "above home", climb, false);
+    paintLadder(p, tape(height_), height_, vehicle_.height_home_m, progress_ ? progress_->height_home_m : std::nullopt,
+                "over home", climb);
     paintAttitude(p, {kEdge + kLadder + 4, kEdge, w - 2 * kLadder - 8, h});
     paintHeading(p, {kEdge, height() - kEdge - kHeading, w, kHeading});
 }
@@ -70,7 +216,7 @@ void Instrument::paintAttitude(QPainter& p, const QRectF& box) const {
     p.setPen(QPen(theme_.ink, 1.6));
     p.drawLine(QPointF(box.left(), c.y()), QPointF(box.right(), c.y()));
     p.setFont(uiFont(7));
-    for (const int tick : {-30, -15, 15, 30}) {
+    for (const int tick : {-30, -15, 15}) {
         const double y = c.y() - tick * kPixelsPerDegree;
         p.setPen(QPen(theme_.quiet, 1));
         p.drawLine(QPointF(box.left(), y), QPointF(box.left() + 7, y));
@@ -80,6 +226,7 @@ void Instrument::paintAttitude(QPainter& p, const QRectF& box) const {
         p.setPen(theme_.ink);
         p.setFont(uiFont(9));
         p.drawText(box, Qt::AlignCenter, "no attitude heard");
+        paintOverGround(p, box);
         p.restore();
         return;
     }
@@ -106,25 +253,42 @@ void Instrument::paintAttitude(QPainter& p, const QRectF& box) const {
         p.restore();
     };
     if (vehicle_.desired_roll_deg && vehicle_.desired_pitch_deg) {
-        QPen wanted(theme_.marigold, 2, Qt::DashLine);
+        QPen wanted(theme_.quiet, 2, Qt::DashLine);
         aircraft(*vehicle_.desired_roll_deg, *vehicle_.desired_pitch_deg, wanted, false);
     }
     aircraft(*vehicle_.roll_deg, *vehicle_.pitch_deg, QPen(theme_.ink, 4, Qt::SolidLine, Qt::RoundCap), true);
     p.setPen(theme_.ink);
     p.setFont(uiFont(8));
-    p.drawText(box.adjusted(0, 0, -4, -2), Qt::AlignRight | Qt::AlignBottom,
-               QString("roll %1°  pitch %2°").arg(*vehicle_.roll_deg, 0, 'f', 0).arg(*vehicle_.pitch_deg, 0, 'f', 0));
+    if (!order_->isVisible())
+        p.drawText(
+            box.adjusted(0, 0, -4, -2), Qt::AlignRight | Qt::AlignBottom,
+            QString("roll %1°  pitch %2°").arg(std::lround(*vehicle_.roll_deg)).arg(std::lround(*vehicle_.pitch_deg)));
     p.drawText(box.adjusted(0, 2, -4, 0), Qt::AlignRight | Qt::AlignTop, "from behind");
+    paintOverGround(p, box);
     p.restore();
 }
 
+/// What it may fall on: large, because it is asked for most when it is least.
+void Instrument::paintOverGround(QPainter& p, const QRectF& box) const {
+    const QRectF place(box.left() + 3, box.top() + 1, box.width() - 70, 34);
+    p.setPen(theme_.ink);
+    p.setFont(uiFont(14, true));
+    const QString text = over_ground_m_ ? shownNumber(std::round(*over_ground_m_) + 0.0, kHeightUnit, 0) : QString("–");
+    p.drawText(place, Qt::AlignLeft | Qt::AlignTop, text);
+    p.setFont(uiFont(7));
+    p.drawText(QRectF(place.left(), place.top() + 20, 80, 12), Qt::AlignLeft | Qt::AlignTop,
+               over_ground_m_ ? "over ground" : "ground unknown");
+}
+
 /// A scale that moves past the value; `wanted` is marked on it.
-void Instrument::paintLadder(QPainter& p, const QRectF& box, std::optional<double> value, std::optional<double> wanted,
-                             double span, const QString& title, const QString& below, bool left) const {
+void Instrument::paintLadder(QPainter& p, const QRectF& box, const Tape& tape, std::optional<double> value,
+                             std::optional<double> wanted, const QString& title, const QString& below) const {
     p.save();
     p.setClipRect(box);
-    const QString unit = left ? "m/s" : kHeightUnit;
-    const double si = unitOf(left ? UnitKind::speed : UnitKind::height).si;
+    const bool left = tape.left;
+    const double span = tape.span;
+    const QString unit = unitOf(tape);
+    const double si = anhinga::unitOf(left ? UnitKind::speed : UnitKind::height).si;
     const QRectF scale = box.adjusted(0, 14, 0, -16);
     p.setFont(uiFont(7.5));
     p.setPen(theme_.quiet);
@@ -150,8 +314,17 @@ void Instrument::paintLadder(QPainter& p, const QRectF& box, std::optional<doubl
         if (wanted) {
             const double y =
                 std::clamp(scale.center().y() - (*wanted / si - shown) * pixels, scale.top() + 3, scale.bottom() - 3);
-            p.setPen(QPen(theme_.marigold, 3));
+            p.setPen(QPen(theme_.quiet, 3));
             p.drawLine(QPointF(edge, y), QPointF(edge + (left ? -16 : 16), y));
+        }
+        if (tape.wish) {
+            const double y = std::clamp(scale.center().y() - (*tape.wish / si - shown) * pixels, scale.top() + 5,
+                                        scale.bottom() - 5);
+            const double to = left ? -1 : 1;
+            p.setPen(Qt::NoPen);
+            p.setBrush(theme_.lagoon);
+            p.drawPolygon(QPolygonF({{edge, y}, {edge + to * 12, y - 6}, {edge + to * 12, y + 6}}));
+            p.drawRect(QRectF(QPointF(edge + to * 12, y - 1.5), QPointF(edge + to * 40, y + 1.5)).normalized());
         }
     }
     const QRectF number(box.left(), scale.center().y() - 15, box.width(), 30);
@@ -159,8 +332,18 @@ void Instrument::paintLadder(QPainter& p, const QRectF& box, std::optional<doubl
     p.setBrush(theme_.ink);
     p.drawRoundedRect(number, 4, 4);
     p.setPen(theme_.panel);
-    p.setFont(uiFont(17, true));
-    p.drawText(number, Qt::AlignCenter, bare(value, unit, left ? 1 : 0));
+    // The number large, its unit small beside it.
+    const QString digits = bare(value, unit, left ? 1 : 0);
+    const QString name = anhinga::unitOf(left ? UnitKind::speed : UnitKind::height).name;
+    p.setFont(uiFont(16, true));
+    const double wide = p.fontMetrics().horizontalAdvance(digits);
+    QFont small = uiFont(7.5);
+    const double all = wide + 3 + QFontMetricsF(small).horizontalAdvance(name);
+    const double from = number.center().x() - all / 2;
+    p.drawText(QRectF(from, number.top(), wide + 2, number.height()), Qt::AlignVCenter | Qt::AlignLeft, digits);
+    p.setFont(small);
+    p.drawText(QRectF(from + wide + 3, number.top() + 4, 40, number.height() - 4), Qt::AlignVCenter | Qt::AlignLeft,
+               name);
     p.restore();
 }
 
@@ -204,7 +387,7 @@ void Instrument::paintHeading(QPainter& p, const QRectF& box) const {
     const auto to = vehicle_.desired_yaw_deg ? std::optional(wrapBearing(*vehicle_.desired_yaw_deg)) : std::nullopt;
     const auto track = vehicle_.ground_mps.value_or(0) > 1 ? vehicle_.course_deg : std::nullopt;
     constexpr double kApart_deg = 14;  // nearer, the words would stand on each other
-    mark(to, theme_.marigold, "to");
+    mark(to, theme_.quiet, "to");
     mark(track, theme_.lagoon, to && track && std::abs(wrapAngle(*to - *track)) < kApart_deg ? "" : "track");
     const QRectF number(box.center().x() - 24, box.top() - 1, 48, 22);
     p.setPen(Qt::NoPen);
@@ -261,7 +444,7 @@ void AttitudeTraces::paintEvent(QPaintEvent*) {
             p.setPen(pen);
             p.drawPolyline(points);
         };
-        line(wanted, QPen(theme_.marigold, 1.6, Qt::DashLine));
+        line(wanted, QPen(theme_.quiet, 1.6, Qt::DashLine));
         line(is, QPen(theme_.lagoon, 1.8));
         p.setPen(theme_.quiet);
         p.setFont(uiFont(7.5));

@@ -84,7 +84,7 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
     check_ = button("Check", "check aircraft", "Reads what the aircraft holds and compares, without sending");
     clear_ = button("Clear aircraft …", "clear aircraft",
                     "Empties route, fence and rally points on the aircraft; a copy is kept");
-    lock_ = button("Lock", "lock plan", "A locked plan cannot be changed by mistake; a new revision can");
+    freeze_ = button("Freeze", "freeze plan", "A frozen plan cannot be changed by mistake; a new revision can");
     auto* grid = new QGridLayout;
     grid->setSpacing(6);
     grid->addWidget(hand_over_, 0, 0);
@@ -92,7 +92,7 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
     grid->addWidget(cancel_, 0, 1);
     grid->addWidget(check_, 1, 0);
     grid->addWidget(compare_, 1, 1);
-    grid->addWidget(lock_, 2, 0);
+    grid->addWidget(freeze_, 2, 0);
     grid->addWidget(clear_, 2, 1);
     column->addLayout(grid);
     home_box_ = new QFrame;
@@ -141,7 +141,7 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
                                                   QMessageBox::Yes | QMessageBox::No, QMessageBox::No);
         if (answer == QMessageBox::Yes) link_->clearAircraft();
     });
-    connect(lock_, &QPushButton::clicked, this, [this] { field_->setLocked(!plan_->plan()->locked); });
+    connect(freeze_, &QPushButton::clicked, this, [this] { field_->setFrozen(!plan_->plan()->frozen); });
     connect(use_home_, &QPushButton::clicked, field_, &FieldSession::takeMeasuredHome);
     connect(move_plan_, &QPushButton::clicked, this, [this] {
         if (link_->vehicle().home) emit movePlanWanted(*link_->vehicle().home);
@@ -250,8 +250,8 @@ void LinkPage::refresh() {
     for (QPushButton* b : {fetch_, check_}) b->setEnabled(free);
     clear_->setEnabled(free && !link_->vehicle().armed);
     compare_->setEnabled(link_->held().has_value());
-    lock_->setText(plan_->plan()->locked ? "New revision" : "Lock");
-    lock_->setEnabled(plan_->plan()->locked || field_->notedSealFits());
+    freeze_->setText(plan_->plan()->frozen ? "New revision" : "Freeze");
+    freeze_->setEnabled(plan_->plan()->frozen || field_->notedSealFits());
     parameters_->setEnabled(heard);
     logs_->setEnabled(heard);
     cancel_->setVisible(link_->busy());
@@ -284,7 +284,7 @@ void LinkPage::refreshDay() {
         if (item->text() != text) item->setText(text);
         item->setData(Qt::UserRole, e.sortie);
         item->setForeground(e.state == State::aboard    ? theme_.reed
-                            : e.state == State::changed ? theme_.marigold.darker(theme_.night ? 100 : 130)
+                            : e.state == State::changed ? theme_.attentionInk()
                             : e.state == State::notSent ? theme_.quiet
                                                         : theme_.ink);
         QFont font = day_->font();
@@ -302,8 +302,8 @@ void LinkPage::refreshSeal() {
     };
     QString seal;
     const Plan& plan = *plan_->plan();
-    const QString revision = plan.revision > 1 || plan.locked
-                                 ? QString("<br>revision %1%2").arg(plan.revision).arg(plan.locked ? ", locked" : "")
+    const QString revision = plan.revision > 1 || plan.frozen
+                                 ? QString("<br>revision %1%2").arg(plan.revision).arg(plan.frozen ? ", frozen" : "")
                                  : QString();
     if (link_->busy()) {
         seal = link_->progressText();
@@ -318,17 +318,17 @@ void LinkPage::refreshSeal() {
                 const QString when =
                     QDateTime::fromSecsSinceEpoch(static_cast<qint64>(noted->time_unix_s)).toString("d MMM yyyy HH:mm");
                 seal = field_->notedSealFits()
-                           ? colour(theme_.marigold, "Sealed on " + when) +
+                           ? colour(theme_.attentionInk(), "Sealed on " + when) +
                                  QString("<br>by vehicle %1; not read back since. Check asks the aircraft.")
                                      .arg(noted->vehicle)
-                           : colour(theme_.marigold, "Changed since it was sealed") + "<br>on " + when;
+                           : colour(theme_.attentionInk(), "Changed since it was sealed") + "<br>on " + when;
                 break;
             }
             case LinkSession::Seal::failed:
-                seal = colour(theme_.vermilion, "Not handed over") + "<br>" + link_->sealText().toHtmlEscaped();
+                seal = colour(theme_.dangerInk(), "Not handed over") + "<br>" + link_->sealText().toHtmlEscaped();
                 break;
             case LinkSession::Seal::differs: {
-                seal = colour(theme_.vermilion, "The aircraft holds something else") + "<br>" + link_->sealText();
+                seal = colour(theme_.dangerInk(), "The aircraft holds something else") + "<br>" + link_->sealText();
                 int n = 0;
                 for (const MissionDifference& d : link_->differences()) {
                     if (++n > 3) break;
@@ -342,21 +342,23 @@ void LinkPage::refreshSeal() {
                 break;
             }
             case LinkSession::Seal::sealed:
-                seal = field_->sealHolds()
-                           ? colour(theme_.reed, QString("Sealed at %1").arg(link_->sealTime().toString("HH:mm:ss"))) +
-                                 QString("<br>%1<br>%2<br>fingerprint %3")
-                                     .arg(link_->sealText(), link_->sealStored()
-                                                                 ? "stored for power-off, says the aircraft"
-                                                                 : "whether it outlives a power-off is not known")
-                                     .arg(link_->sealFingerprint(), 16, 16, QChar('0'))
-                       : field_->changeWaits()
-                           ? colour(theme_.marigold, "Change not sent") +
-                                 "<br>the aircraft flies the plan as it was sealed; what is flown or near is locked"
-                           : colour(theme_.marigold, "Seal broken") +
-                                 "<br>the plan was changed after the hand-over; the aircraft holds the earlier one";
+                seal =
+                    field_->sealHolds()
+                        ? colour(theme_.goodInk(),
+                                 QString("Sealed at %1").arg(link_->sealTime().toString("HH:mm:ss"))) +
+                              QString("<br>%1<br>%2<br>fingerprint %3")
+                                  .arg(link_->sealText(), link_->sealStored()
+                                                              ? "stored for power-off, says the aircraft"
+                                                              : "whether it outlives a power-off is not known")
+                                  .arg(link_->sealFingerprint(), 16, 16, QChar('0'))
+                    : field_->changeWaits()
+                        ? colour(theme_.attentionInk(), "Change not sent") +
+                              "<br>the aircraft flies the plan as it was sealed; what is flown or near stays as it is"
+                        : colour(theme_.attentionInk(), "Seal broken") +
+                              "<br>the plan was changed after the hand-over; the aircraft holds the earlier one";
         }
         if (!link_->batchProblem().isEmpty())
-            seal += "<br>" + colour(theme_.vermilion, "Next batch: " + link_->batchProblem().toHtmlEscaped());
+            seal += "<br>" + colour(theme_.dangerInk(), "Next batch: " + link_->batchProblem().toHtmlEscaped());
         if (!link_->copyPath().isEmpty())
             seal += "<br>what it held before is kept: " + QFileInfo(link_->copyPath()).fileName();
     }

@@ -50,7 +50,7 @@ class LinkPage : public QWidget {
     LinkSession* link_;
     Theme theme_ = Theme::light();
     QComboBox *address_, *vehicles_;
-    QPushButton *connect_, *key_, *hand_over_, *cancel_, *fetch_, *compare_, *check_, *clear_, *lock_, *recording_;
+    QPushButton *connect_, *key_, *hand_over_, *cancel_, *fetch_, *compare_, *check_, *clear_, *freeze_, *recording_;
     QPushButton *parameters_, *logs_, *carry_, *use_home_, *move_plan_;
     QLabel *vehicle_, *seal_, *home_text_;
     QListWidget* day_;

@@ -9,8 +9,42 @@
 namespace anhinga {
 
 namespace {
-enum Column { name, value, standard, unit, range, what, other, columns };
+enum Column { does, holds, usual, file, raw, columns };
+constexpr int kKey = Qt::UserRole;
+constexpr const char* kNoSubject = "Not described here";
+
+QString valueText(double v, const ParameterInfo* info) {
+    const QString number = QString::fromStdString(parameterText(v));
+    const QString unit = info != nullptr ? QString::fromStdString(info->unit) : QString();
+    return unit.isEmpty() || unit == "1" ? number : number + " " + unit;
 }
+/// What may be typed, in words; empty when it is not known.
+QString rangeText(const ParameterInfo& info) {
+    if (!std::isfinite(info.low) || !std::isfinite(info.high)) return {};
+    return QString("%1 to %2").arg(valueText(info.low, &info), valueText(info.high, &info));
+}
+
+/// While a value is edited its range stands beside what is typed.
+class ValueEditor : public QStyledItemDelegate {
+  public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    QWidget* createEditor(QWidget* parent, const QStyleOptionViewItem&, const QModelIndex& index) const override {
+        const std::string key = index.sibling(index.row(), 0).data(kKey).toString().toStdString();
+        if (key.empty()) return nullptr;
+        auto* edit = new QLineEdit(parent);
+        edit->setObjectName("parameter value");
+        edit->setFrame(false);
+        const auto info = parameterInfo(key);
+        if (info && !rangeText(*info).isEmpty()) edit->setPlaceholderText(rangeText(*info));
+        return edit;
+    }
+    void setEditorData(QWidget* editor, const QModelIndex& index) const override {
+        auto* edit = static_cast<QLineEdit*>(editor);
+        edit->setText(index.data().toString().section(' ', 0, 0));
+        edit->selectAll();
+    }
+};
+}  // namespace
 
 ParametersDialog::ParametersDialog(LinkSession* link, QWidget* parent) : QDialog(parent), link_(link) {
     setObjectName("parameters dialog");
@@ -22,31 +56,32 @@ ParametersDialog::ParametersDialog(LinkSession* link, QWidget* parent) : QDialog
     search_->setObjectName("parameter search");
     search_->setPlaceholderText("name or words of what it does");
     search_->setClearButtonEnabled(true);
-    changed_ = new QCheckBox("Only those unlike the standard");
-    changed_->setObjectName("only changed");
+    unusual_ = new QCheckBox("Only what is not as usual");
+    unusual_->setObjectName("only changed");
     differing_ = new QCheckBox("Only those that differ from the file");
     differing_->setObjectName("only differing");
     top->addWidget(search_, 1);
-    top->addWidget(changed_);
+    top->addWidget(unusual_);
     top->addWidget(differing_);
     column->addLayout(top);
     summary_ = new QLabel;
     summary_->setObjectName("parameter summary");
     column->addWidget(summary_);
-    table_ = new QTableWidget;
+    table_ = new QTreeWidget;
     table_->setObjectName("parameter table");
     table_->setColumnCount(columns);
-    table_->setHorizontalHeaderLabels({"Name", "Value", "Standard", "Unit", "Range", "What it does", "File"});
-    table_->horizontalHeader()->setSectionResizeMode(name, QHeaderView::ResizeToContents);
-    table_->horizontalHeader()->setSectionResizeMode(value, QHeaderView::ResizeToContents);
-    table_->horizontalHeader()->setSectionResizeMode(range, QHeaderView::ResizeToContents);
-    table_->horizontalHeader()->setSectionResizeMode(what, QHeaderView::Stretch);
-    table_->verticalHeader()->setDefaultSectionSize(24);
-    table_->setColumnWidth(standard, 76);
-    table_->setColumnWidth(Column::unit, 64);
-    table_->verticalHeader()->hide();
+    table_->setHeaderLabels({"What it does", "The aircraft holds", "Usual", "File", "Name aboard"});
+    table_->setRootIsDecorated(true);
+    table_->setIndentation(14);
+    table_->setUniformRowHeights(true);
+    table_->header()->setStretchLastSection(false);
+    table_->header()->setSectionResizeMode(does, QHeaderView::Stretch);
+    for (const auto& [c, width] : {std::pair{holds, 124}, {usual, 92}, {file, 110}, {raw, 138}})
+        table_->setColumnWidth(c, width);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    table_->setAlternatingRowColors(false);
+    table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    table_->setItemDelegateForColumn(holds, new ValueEditor(table_));
+    table_->setToolTip("Return or a double click changes the value");
     column->addWidget(table_, 1);
     text_ = new QLabel;
     text_->setObjectName("parameter text");
@@ -74,13 +109,13 @@ ParametersDialog::ParametersDialog(LinkSession* link, QWidget* parent) : QDialog
     auto* close = button("Close", "parameters close");
     column->addLayout(row);
     connect(search_, &QLineEdit::textChanged, this, &ParametersDialog::refresh);
-    connect(changed_, &QCheckBox::toggled, this, &ParametersDialog::refresh);
+    connect(unusual_, &QCheckBox::toggled, this, &ParametersDialog::refresh);
     connect(differing_, &QCheckBox::toggled, this, &ParametersDialog::refresh);
-    connect(table_, &QTableWidget::cellChanged, this, &ParametersDialog::edited);
-    connect(table_, &QTableWidget::currentCellChanged, this, [this](int r) {
-        const auto* cell = table_->item(r, name);
-        const ParameterInfo* info = cell != nullptr ? parameterInfo(cell->text().toStdString()) : nullptr;
-        text_->setText(info != nullptr ? info->text : cell != nullptr ? "Nothing is known here of this parameter" : "");
+    connect(table_, &QTreeWidget::itemChanged, this, &ParametersDialog::edited);
+    connect(table_, &QTreeWidget::currentItemChanged, this, &ParametersDialog::describe);
+    connect(table_, &QTreeWidget::itemActivated, this, [this](QTreeWidgetItem* clicked) {
+        if (clicked->data(0, kKey).toString().isEmpty()) return clicked->setExpanded(!clicked->isExpanded());
+        table_->editItem(clicked, holds);
     });
     connect(read_, &QPushButton::clicked, this, [this] {
         wanted_.clear();
@@ -137,96 +172,125 @@ void ParametersDialog::refreshState() {
     differing_->setVisible(!other_.empty());
 }
 
+void ParametersDialog::describe(QTreeWidgetItem* row) {
+    const std::string key = row != nullptr ? row->data(0, kKey).toString().toStdString() : std::string();
+    if (key.empty()) return text_->setText({});
+    const auto info = parameterInfo(key);
+    if (!info) return text_->setText("What this does is not described here; it is kept, set and compared all the same");
+    const QString range = rangeText(*info);
+    text_->setText(QString::fromStdString(info->text) + (range.isEmpty() ? QString() : " · " + range));
+}
+
 void ParametersDialog::refresh() {
     filling_ = true;
-    const QString words = search_->text().trimmed();
+    const QStringList words = search_->text().trimmed().split(' ', Qt::SkipEmptyParts);
     const ParameterSet& set = link_->parameters();
-    std::vector<std::string> shown;
-    int unlike = 0, differ = 0;
+    const QString chosen = table_->currentItem() != nullptr ? table_->currentItem()->data(0, kKey).toString() : "";
+    QSet<QString> folded;
+    for (int i = 0; i < table_->topLevelItemCount(); ++i)
+        if (!table_->topLevelItem(i)->isExpanded())
+            folded.insert(table_->topLevelItem(i)->data(0, kKey + 1).toString());
+    table_->clear();
+    table_->setColumnHidden(file, other_.empty());
+    table_->headerItem()->setText(file, other_.empty() ? "File" : other_name_);
+    QFont bold = table_->font(), small = monoFont(7.5);
+    bold.setBold(true);
+    std::map<QString, QTreeWidgetItem*> subjects;
+    int unlike = 0, differ = 0, shown = 0;
     for (const auto& [key, p] : set) {
-        const ParameterInfo* info = parameterInfo(key);
-        const bool is_unlike = info != nullptr && static_cast<float>(info->standard) != static_cast<float>(p.value);
+        const auto info = parameterInfo(key);
+        const ParameterInfo* known = info ? &*info : nullptr;
+        const bool unusual = known != nullptr && known->unlikeUsual(p.value);
         const auto in_file = other_.find(key);
         const bool differs = !other_.empty() && (in_file == other_.end() || static_cast<float>(in_file->second.value) !=
                                                                                 static_cast<float>(p.value));
-        unlike += is_unlike;
+        unlike += unusual;
         differ += differs;
-        const QString hay = QString::fromStdString(key) + " " + (info != nullptr ? info->text : "");
-        bool found = true;
-        for (const QString& word : words.split(' ', Qt::SkipEmptyParts))
-            found = found && hay.contains(word, Qt::CaseInsensitive);
-        if (found && (!changed_->isChecked() || is_unlike) && (!differing_->isChecked() || differs))
-            shown.push_back(key);
-    }
-    table_->setColumnHidden(other, other_.empty());
-    table_->setHorizontalHeaderItem(other, new QTableWidgetItem(other_name_));
-    table_->setRowCount(static_cast<int>(shown.size()));
-    for (int r = 0; r < table_->rowCount(); ++r) {
-        const std::string& key = shown[static_cast<std::size_t>(r)];
-        const Parameter& p = set.at(key);
-        const ParameterInfo* info = parameterInfo(key);
-        const auto wish = wanted_.find(key);
-        const bool is_unlike = info != nullptr && static_cast<float>(info->standard) != static_cast<float>(p.value);
-        const auto in_file = other_.find(key);
-        const bool differs = !other_.empty() && (in_file == other_.end() || static_cast<float>(in_file->second.value) !=
-                                                                                static_cast<float>(p.value));
-        const auto text = [](double v) { return QString::fromStdString(parameterText(v)); };
-        const QString texts[columns] = {
-            QString::fromStdString(key),
-            wish != wanted_.end() ? text(wish->second.value) : text(p.value),
-            info != nullptr ? text(info->standard) : QString("unknown"),
-            info != nullptr ? QString(info->unit) : QString(),
-            info != nullptr ? QString("%1 to %2").arg(text(info->low), text(info->high)) : QString(),
-            info != nullptr ? QString(info->text) : QString(),
-            in_file != other_.end() ? text(in_file->second.value)
-            : other_.empty()        ? QString()
-                                    : QString("not in it")};
-        for (int c = 0; c < columns; ++c) {
-            auto* cell = new QTableWidgetItem(texts[c]);
-            cell->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable |
-                           (c == value ? Qt::ItemIsEditable : Qt::NoItemFlags));
-            QFont font = cell->font();
-            font.setBold((c == value && (wish != wanted_.end() || is_unlike)) || (c == other && differs));
-            cell->setFont(font);
-            if (c == value && wish != wanted_.end()) {
-                cell->setForeground(QColor("#b3361b"));
-                cell->setToolTip("Not set yet; the aircraft holds " + text(p.value));
-            }
-            if (c == name && info != nullptr) cell->setToolTip(info->text);
-            table_->setItem(r, c, cell);
+        const QString subject = known != nullptr ? QString::fromStdString(known->subject) : QString(kNoSubject);
+        const QString hay = QString::fromStdString(key) + " " + subject + " " +
+                            (known != nullptr ? QString::fromStdString(known->text) : QString());
+        const bool found = std::all_of(words.begin(), words.end(),
+                                       [&](const QString& w) { return hay.contains(w, Qt::CaseInsensitive); });
+        if (!found || (unusual_->isChecked() && !unusual) || (differing_->isChecked() && !differs)) continue;
+        ++shown;
+        QTreeWidgetItem*& under = subjects[subject];
+        if (under == nullptr) {
+            under = new QTreeWidgetItem;
+            under->setFont(does, bold);
+            under->setData(0, kKey + 1, subject);
+            under->setFlags(Qt::ItemIsEnabled);
         }
+        auto* row = new QTreeWidgetItem(under);
+        const auto wish = wanted_.find(key);
+        row->setData(0, kKey, QString::fromStdString(key));
+        row->setText(does, known != nullptr ? QString::fromStdString(known->text) : QString("no description"));
+        row->setToolTip(does, row->text(does));
+        if (known == nullptr) row->setForeground(does, palette().brush(QPalette::PlaceholderText));
+        row->setText(holds, valueText(wish != wanted_.end() ? wish->second.value : p.value, known));
+        row->setText(usual, known != nullptr && std::isfinite(known->usual) ? valueText(known->usual, known)
+                                                                            : QString("not known"));
+        row->setText(file, in_file != other_.end() ? valueText(in_file->second.value, known)
+                           : other_.empty()        ? QString()
+                                                   : QString("not in it"));
+        row->setText(raw, QString::fromStdString(key));
+        row->setFont(raw, small);
+        row->setForeground(usual, palette().brush(QPalette::PlaceholderText));
+        row->setForeground(raw, palette().brush(QPalette::PlaceholderText));
+        if (wish != wanted_.end() || unusual) row->setFont(holds, bold);
+        if (differs) row->setFont(file, bold);
+        if (wish != wanted_.end()) {
+            row->setText(holds, row->text(holds) + "  (not set yet)");
+            row->setToolTip(holds, "The aircraft holds " + valueText(p.value, known));
+        }
+        row->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable);
+    }
+    for (auto& [subject, under] : subjects)
+        if (subject != kNoSubject) table_->addTopLevelItem(under);
+    if (const auto rest = subjects.find(kNoSubject); rest != subjects.end()) table_->addTopLevelItem(rest->second);
+    for (int i = 0; i < table_->topLevelItemCount(); ++i) {
+        QTreeWidgetItem* under = table_->topLevelItem(i);
+        const QString subject = under->data(0, kKey + 1).toString();
+        under->setText(does, QString("%1 · %2").arg(subject).arg(under->childCount()));
+        under->setFirstColumnSpanned(true);
+        under->setExpanded(!folded.contains(subject) || !words.isEmpty());
+        for (int k = 0; k < under->childCount(); ++k)
+            if (under->child(k)->data(0, kKey).toString() == chosen) table_->setCurrentItem(under->child(k));
     }
     filling_ = false;
-    QString summary =
-        set.empty()
-            ? QString("Not read yet")
-            : QString("%1 parameters, %2 shown · %3 unlike the standard").arg(set.size()).arg(shown.size()).arg(unlike);
+    QString summary = set.empty()
+                          ? QString("Not read yet")
+                          : QString("%1 parameters, %2 shown · %3 not as usual").arg(set.size()).arg(shown).arg(unlike);
     if (!other_.empty()) summary += QString(" · %1 differ from %2").arg(differ).arg(other_name_);
     summary_->setText(summary);
     refreshState();
 }
 
-void ParametersDialog::edited(int row, int column) {
-    if (filling_ || column != value) return;
-    const std::string key = table_->item(row, name)->text().toStdString();
+void ParametersDialog::edited(QTreeWidgetItem* row, int column) {
+    if (filling_ || column != holds) return;
+    const std::string key = row->data(0, kKey).toString().toStdString();
     const auto held = link_->parameters().find(key);
     if (held == link_->parameters().end()) return;
-    const auto typed = parseNumber(table_->item(row, value)->text().trimmed().replace(',', '.').toStdString());
-    const ParameterInfo* info = parameterInfo(key);
+    const auto typed = parseNumber(row->text(holds).trimmed().section(' ', 0, 0).replace(',', '.').toStdString());
+    const auto info = parameterInfo(key);
     QString wrong;
     if (!typed)
         wrong = "a number is needed";
-    else if (info != nullptr && (*typed < info->low || *typed > info->high))
-        wrong = QString("from %1 to %2 is possible").arg(info->low).arg(info->high);
-    if (!wrong.isEmpty()) {
-        text_->setText(QString::fromStdString(key) + ": " + wrong);
-    } else if (static_cast<float>(*typed) == static_cast<float>(held->second.value)) {
-        wanted_.erase(key);
-    } else {
-        wanted_[key] = {*typed, held->second.type};
+    else if (info && !info->fits(*typed))
+        wrong = rangeText(*info) + " is possible";
+    if (wrong.isEmpty()) {
+        if (static_cast<float>(*typed) == static_cast<float>(held->second.value))
+            wanted_.erase(key);
+        else
+            wanted_[key] = {*typed, held->second.type};
     }
     // Not from within the cell's own signal.
-    QMetaObject::invokeMethod(this, &ParametersDialog::refresh, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this, key, wrong] {
+            refresh();
+            if (!wrong.isEmpty()) text_->setText(QString::fromStdString(key) + ": " + wrong);
+        },
+        Qt::QueuedConnection);
 }
 
 void ParametersDialog::send() {

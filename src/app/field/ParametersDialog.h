@@ -1,4 +1,5 @@
-// The aircraft's parameters: search, change with read-back, files, comparison.
+// The aircraft's parameters by subject: what each does, what the aircraft holds, what is usual, what a file says;
+// search, change with read-back, files, comparison. The raw names stand last: they are the aircraft's, not ours.
 #pragma once
 
 #include <QDialog>
@@ -10,7 +11,8 @@ class QLabel;
 class QLineEdit;
 class QProgressBar;
 class QPushButton;
-class QTableWidget;
+class QTreeWidget;
+class QTreeWidgetItem;
 
 namespace anhinga {
 
@@ -31,13 +33,14 @@ class ParametersDialog : public QDialog {
     void refresh();
     void refreshState();
     void send();
-    void edited(int row, int column);
+    void edited(QTreeWidgetItem* row, int column);
+    void describe(QTreeWidgetItem* row);
 
     LinkSession* link_;
     QLineEdit* search_;
-    QCheckBox *changed_, *differing_;
+    QCheckBox *unusual_, *differing_;
     QLabel *summary_, *text_;
-    QTableWidget* table_;
+    QTreeWidget* table_;
     QProgressBar* progress_;
     QPushButton *read_, *send_, *save_, *compare_, *stop_;
     ParameterSet wanted_, other_;

@@ -4,6 +4,7 @@
 
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
+#include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
 
@@ -25,11 +26,21 @@ StateStrip::StateStrip(FieldSession* field, LinkSession* link, PlanSession* plan
     auto* cells = new QHBoxLayout;
     cells->setSpacing(14);
     inside->addLayout(cells);
-    mode_ = addCell("aircraft", cells);
-    battery_ = addCell("battery", cells);
-    gps_ = addCell("GPS", cells);
-    wind_ = addCell("wind", cells);
-    link_cell_ = addCell("link", cells);
+    mode_ = addCell("aircraft", cells, 5);
+    other_mode_ = new QToolButton(mode_.value->parentWidget());
+    other_mode_->setObjectName("other mode");
+    other_mode_->setText("other mode ▾");
+    other_mode_->setFocusPolicy(Qt::NoFocus);
+    other_mode_->setFont(uiFont(7.5, true));
+    other_mode_->setToolTip("Choose the mode in which it is to fly");
+    other_mode_->setCursor(Qt::PointingHandCursor);
+    mode_.beside->addWidget(other_mode_);
+    connect(other_mode_, &QToolButton::clicked, this, &StateStrip::offerModes);
+    mode_.value->installEventFilter(this);
+    battery_ = addCell("battery", cells, 6);
+    gps_ = addCell("GPS", cells, 4);
+    wind_ = addCell("wind", cells, 3);
+    link_cell_ = addCell("link", cells, 4);
     next_ = new QLabel;
     next_->setObjectName("state next");
     next_->setFont(uiFont(10));
@@ -41,25 +52,63 @@ StateStrip::StateStrip(FieldSession* field, LinkSession* link, PlanSession* plan
     connect(field_, &FieldSession::alarmsChanged, this, &StateStrip::refreshAlarms);
 }
 
-StateStrip::Cell StateStrip::addCell(const QString& name, QHBoxLayout* row) {
+StateStrip::Cell StateStrip::addCell(const QString& name, QHBoxLayout* row, int stretch) {
     auto* cell = new QVBoxLayout;
     cell->setSpacing(0);
+    auto* beside = new QHBoxLayout;
+    beside->setSpacing(6);
     auto* title = new QLabel(name);
     title->setFont(uiFont(7.5));
     title->setProperty("quiet", true);
     auto* value = new QLabel("–");
     value->setObjectName("state " + name);
     value->setFont(uiFont(10.5, true));
-    cell->addWidget(title);
+    beside->addWidget(title);
+    beside->addStretch();
+    cell->addLayout(beside);
     cell->addWidget(value);
-    row->addLayout(cell, 1);
-    return {title, value};
+    row->addLayout(cell, stretch);
+    return {title, value, beside};
+}
+
+/// The modes that the vehicle offers; the words of its family where it does not say. None is known: it says so.
+void StateStrip::offerModes() {
+    const VehicleSnapshot& v = link_->vehicle();
+    if (!link_->connected() || !v.heard) return;
+    auto* menu = new QMenu(this);
+    menu->setObjectName("mode menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const auto offer = [&](const QString& name, std::uint32_t mode) {
+        QAction* a = menu->addAction("Fly in this mode: " + name);
+        a->setData(name);
+        a->setEnabled(mode != v.custom_mode);
+        connect(a, &QAction::triggered, this, [this, name, mode] {
+            link_->command("Fly in mode " + name,
+                           [mode](VehicleLink& l, std::stop_token s) { return commandMode(l, mode, std::move(s)); });
+        });
+    };
+    for (const OfferedMode& m : v.modes)
+        if (m.selectable) offer(QString::fromStdString(m.name), m.custom_mode);
+    if (v.modes.empty())
+        for (const mavlink::ModeName& m : mavlink::modesOf(v.autopilot, v.type)) offer(m.text(), m.mode);
+    if (menu->isEmpty()) menu->addAction("This aircraft's modes are not known: use its transmitter")->setEnabled(false);
+    menu->popup(mode_.value->mapToGlobal(QPoint(0, mode_.value->height() + 4)));
+}
+
+bool StateStrip::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == mode_.value && event->type() == QEvent::MouseButtonPress) {
+        offerModes();
+        return true;
+    }
+    return QWidget::eventFilter(watched, event);
 }
 
 void StateStrip::setTheme(const Theme& theme) {
     theme_ = theme;
     setStyleSheet(QString("#state\\ cells, #alarm { background: %1; border: 1px solid %2; border-radius: 5px; }")
                       .arg(theme.panel.name(), theme.ink.name()));
+    other_mode_->setStyleSheet(QString("QToolButton { border: none; background: transparent; padding: 0; color: %1; }")
+                                   .arg(theme.lagoon.name()));
     findChild<QFrame*>("state cells")
         ->setStyleSheet(
             QString("QFrame { background: %1; border: 1px solid %2; border-radius: 5px; } QLabel { border: none; }")
@@ -70,8 +119,8 @@ void StateStrip::setTheme(const Theme& theme) {
 
 void StateStrip::put(const Cell& cell, const QString& text, int level) {
     if (cell.value->text() != text) cell.value->setText(text);
-    const QColor colour = level == danger      ? theme_.vermilion
-                          : level == attention ? theme_.marigold.darker(theme_.night ? 100 : 130)
+    const QColor colour = level == danger      ? theme_.dangerInk()
+                          : level == attention ? theme_.attentionInk()
                                                : theme_.ink;
     const QString sheet = QString("border: none; color: %1;").arg(colour.name());
     if (cell.value->styleSheet() != sheet) cell.value->setStyleSheet(sheet);
@@ -90,12 +139,12 @@ QString StateStrip::nextLine() const {
     const auto flown = link_->flownItem();
     if (!v.armed) return field_->landed() ? "Landed · " + field_->sealLine() : "Plan: " + field_->sealLine();
     QStringList parts;
-    const std::string mode = modeName(v);
-    if ((mode == "return" || mode == "land") && v.position) {
+    const auto mode = modeKind(v);
+    if ((mode == ModeKind::returnHome || mode == ModeKind::land) && v.position) {
         const auto& home = v.home ? v.home : std::optional<GeoPoint>();
-        QString line = mode == "land" ? "Landing where it is" : "Going home";
+        QString line = mode == ModeKind::land ? "Landing where it is" : "Going home";
         if (home) line += ", " + QString::fromStdString(distanceText(distance_m(*v.position, *home)));
-        if (home && mode == "land") line += " from home";
+        if (home && mode == ModeKind::land) line += " from home";
         if (v.height_home_m) line += QString(" · %1 above home").arg(shownNumber(*v.height_home_m, kHeightUnit, 0));
         return line + QString(" · %1 photos taken").arg(v.photos);
     }
@@ -107,12 +156,12 @@ QString StateStrip::nextLine() const {
         const auto visits = visitsOf(*plan_->derived(), id);
         const auto been = std::count(v.reached->begin(), v.reached->end(), *flown);
         if (visits && *visits > 1 && *visits > been)
-            parts << QString("%1 more of %2 visits").arg(*visits - been).arg(*visits);
+            parts << (*visits - been == 1 ? QString("once more") : QString("%1 times more").arg(*visits - been));
     }
     if (const auto& p = field_->progress()) {
         parts << QString::fromStdString(durationText(p->left_s)) + " to the end";
-        if (p->photos > 0 || v.photos > 0) parts << QString("photos %1 of %2").arg(v.photos).arg(p->photos);
-        if (p->battery_percent) parts << QString("battery rehearsed %1 %").arg(*p->battery_percent, 0, 'f', 0);
+        if (p->photos > 0 || v.photos > 0) parts << photosText(v.photos, p->photos);
+        if (p->battery_percent) parts << QString("rehearsed %1 % here").arg(*p->battery_percent, 0, 'f', 0);
     }
     if (field_->changeWaits()) parts << "change not sent";
     return parts.isEmpty() ? "Plan: " + field_->sealLine() : parts.join(" · ");
@@ -121,6 +170,7 @@ QString StateStrip::nextLine() const {
 void StateStrip::refresh() {
     const VehicleSnapshot& v = link_->vehicle();
     const bool heard = link_->connected() && v.heard;
+    other_mode_->setEnabled(heard);
     if (!heard) {
         put(mode_, link_->connected() ? "waiting for a vehicle" : "not connected", calm);
         for (const Cell& c : {battery_, gps_, wind_, link_cell_}) put(c, "–", calm);
@@ -136,13 +186,17 @@ void StateStrip::refresh() {
     int level = calm;
     const double reserve = plan_->plan()->vehicle.reserve_percent;
     if (const auto& p = field_->progress(); p && p->battery_at_landing) {
-        battery += QString(", lands %1 %").arg(std::max(0.0, *p->battery_at_landing), 0, 'f', 0);
+        battery += QString(", expected %1 %").arg(std::max(0.0, *p->battery_at_landing), 0, 'f', 0);
         if (*p->battery_at_landing < reserve) level = danger;
     } else if (v.battery_v) {
         battery += QString(" · %1 V").arg(*v.battery_v, 0, 'f', 1);
     }
     if (v.battery_percent && *v.battery_percent <= reserve) level = danger;
     put(battery_, battery, level);
+    const auto& rehearsed = plan_->flownRehearsal();
+    battery_.value->setToolTip(
+        QString("Now, and what it is now expected to land with%1")
+            .arg(rehearsed ? QString("; rehearsed: %1 %").arg(rehearsed->energy_left_percent, 0, 'f', 0) : QString()));
 
     const bool fix = v.fix && *v.fix >= 3;
     put(gps_,

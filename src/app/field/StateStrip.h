@@ -8,7 +8,9 @@
 
 class QHBoxLayout;
 class QLabel;
+class QMenu;
 class QPushButton;
+class QToolButton;
 class QVBoxLayout;
 
 namespace anhinga {
@@ -22,14 +24,19 @@ class StateStrip : public QWidget {
     /// Alarms that are not acknowledged, as they are shown.
     QStringList shownAlarms() const;
 
+  protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
   private:
     struct Cell {
         QLabel *name, *value;
+        QHBoxLayout* beside;  // the name; what belongs to it stands there too
     };
-    Cell addCell(const QString& name, QHBoxLayout* row);
+    Cell addCell(const QString& name, QHBoxLayout* row, int stretch);
     void setNext(const QString& text);
     QString nextLine() const;
     void refreshAlarms();
+    void offerModes();
     void put(const Cell& cell, const QString& text, int level);
 
     FieldSession* field_;
@@ -37,6 +44,7 @@ class StateStrip : public QWidget {
     PlanSession* plan_;
     Theme theme_ = Theme::light();
     Cell mode_, gps_, battery_, wind_, link_cell_;
+    QToolButton* other_mode_;
     QLabel* next_;
     QVBoxLayout* alarms_;
     std::vector<QWidget*> rows_;

@@ -455,10 +455,20 @@ void MapView::paintRepeatsAndLooks(QPainter& p) {
                 p.drawPath(arc);
                 p.setPen(pen(theme_.ink, 1.8, Qt::DotLine));
                 p.drawPath(arc);
-                const QPointF at = arc.pointAtPercent(0.5);
-                const QString text = r->count < 0 ? QString("for ever") : QString("×%1").arg(r->count);
+                const QString text = repeatText(r->count);
                 p.setFont(uiFont(8.5, true));
                 const double w = p.fontMetrics().horizontalAdvance(text) + 14;
+                // On the arc where it covers no name; in its middle when there is no such place.
+                QPointF at = arc.pointAtPercent(0.5);
+                for (const double share : {0.5, 0.4, 0.6, 0.3, 0.7, 0.22, 0.78}) {
+                    const QPointF there = arc.pointAtPercent(share);
+                    const QRectF box(there.x() - w / 2, there.y() - 10, w, 20);
+                    if (std::any_of(look_labels_.begin(), look_labels_.end(),
+                                    [&](const QRectF& name) { return name.intersects(box); }))
+                        continue;
+                    at = there;
+                    break;
+                }
                 p.setPen(Qt::NoPen);
                 p.setBrush(theme_.ink);
                 p.drawRoundedRect(QRectF(at.x() - w / 2, at.y() - 10, w, 20), 10, 10);
@@ -645,12 +655,12 @@ void MapView::paintTracks(QPainter& p) {
         }
     }
     if (overlay_.flash.size() > 2) {
-        p.setPen(pen(theme_.marigold, 2.5));
-        p.setBrush(alpha(theme_.marigold, 60));
+        p.setPen(pen(theme_.lagoon, 2.5));
+        p.setBrush(alpha(theme_.lagoon, 60));
         p.drawPolygon(polygon(overlay_.flash));
     }
     p.setPen(pen(theme_.ink, 1));
-    p.setBrush(theme_.marigold);
+    p.setBrush(theme_.raised);
     for (const GeoPoint& g : overlay_.photos) {
         const QPointF at = view_.toScreen(g);
         if (rect().contains(at.toPoint())) p.drawRect(QRectF(at - QPointF(2, 2), QSizeF(4, 4)));
@@ -701,7 +711,7 @@ void MapView::paintAircraft(QPainter& p) {
         p.setBrush(Qt::NoBrush);
         p.setPen(pen(theme_.raised, 5));
         p.drawEllipse(at, 9, 9);
-        p.setPen(pen(theme_.marigold, 2.6));
+        p.setPen(pen(theme_.fuchsia, 2.6));
         p.drawEllipse(at, 9, 9);
     }
     if (overlay_.aircraft) {
@@ -711,7 +721,7 @@ void MapView::paintAircraft(QPainter& p) {
         if (a.course_deg) {
             p.save();
             p.rotate(*a.course_deg);
-            p.setPen(pen(theme_.marigold, 1.6, Qt::DashLine));
+            p.setPen(pen(theme_.lagoon, 1.6, Qt::DashLine));
             p.drawLine(QPointF(0, 0), QPointF(0, -70));
             p.restore();
         }

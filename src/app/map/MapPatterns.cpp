@@ -47,10 +47,10 @@ void MapView::paintSorties(QPainter& p) {
         p.drawLine(at, foot);
         p.setPen(pen(theme_.ink, 1.6));
         p.drawLine(at, foot);
-        p.setBrush(chosen ? theme_.marigold : theme_.ink);
+        p.setBrush(chosen ? theme_.lagoon : theme_.ink);
         p.setPen(pen(theme_.raised, 1.2));
         p.drawRoundedRect(tab, 3, 3);
-        p.setPen(chosen ? QColor("#101418") : theme_.panel);
+        p.setPen(theme_.panel);
         p.drawText(tab, Qt::AlignCenter, text);
     }
 }
@@ -172,8 +172,8 @@ void MapView::paintPhotos(QPainter& p) {
     if (under == photos.size() || grip_ != Grip::none || tool_ != MapTool::select) return;
     const PlannedPhoto& photo = photos[under];
     const QPolygonF outline = onScreen(printOf(*opened, photo, level), 0);
-    p.setBrush(alpha(theme_.marigold, 60));
-    p.setPen(pen(theme_.marigold, 2.2));
+    p.setBrush(alpha(theme_.fuchsia, 60));
+    p.setPen(pen(theme_.fuchsia, 2.2));
     p.drawPolygon(outline);
     // Its upper edge, so that one sees which way up it is.
     p.setPen(pen(theme_.ink, 2.6));

@@ -82,7 +82,29 @@ void MapView::finishShape() {
         }
     }
     session_->select({made});
+    setTool(tool_ == MapTool::face ? MapTool::side : MapTool::select);
+}
+
+void MapView::takeSide(GeoPoint where) {
+    const auto& selection = session_->selection();
+    const Item* face = selection.size() == 1 ? session_->plan()->find(*selection.begin()) : nullptr;
     setTool(MapTool::select);
+    if (face == nullptr || face->kind != ItemKind::face || face->pattern->outline.size() < 2) return;
+    const LocalFrame frame(middleOf(face->pattern->outline));
+    const auto line = toLocal(frame, face->pattern->outline);
+    const Vec2 at = frame.toLocal(where);
+    // Beside the piece of the line that is nearest.
+    std::size_t nearest = 0;
+    for (std::size_t k = 1; k + 1 < line.size(); ++k)
+        if (distanceToSegment(at, line[k], line[k + 1]).distance_m <
+            distanceToSegment(at, line[nearest], line[nearest + 1]).distance_m)
+            nearest = k;
+    const Vec2 along = line[nearest + 1] - line[nearest], to = at - line[nearest];
+    const bool left = along.x * to.y - along.y * to.x > 0;
+    if (left == face->pattern->left_side) return;
+    session_->edit("Choose side of face", [&, id = face->id](Plan& plan) {
+        if (Item* i = plan.find(id)) i->pattern.edit().left_side = left;
+    });
 }
 
 ItemId MapView::addPattern(ItemKind kind, std::vector<GeoPoint> outline) {
@@ -389,6 +411,9 @@ void MapView::mouseReleaseEvent(QMouseEvent* e) {
         case MapTool::rings:
             session_->select({addPattern(ItemKind::rings, {view_.toGeo(at)})});
             setTool(MapTool::select);
+            break;
+        case MapTool::side:
+            takeSide(where);
             break;
         case MapTool::rally:
         case MapTool::mast:

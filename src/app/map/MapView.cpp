@@ -82,6 +82,9 @@ void MapView::setTool(MapTool tool) {
     tool_ = editable_ ? tool : MapTool::select;
     setCursor(tool_ == MapTool::select ? Qt::ArrowCursor : Qt::CrossCursor);
     emit toolChanged(tool_);
+    if (tool_ == MapTool::side)
+        emit message(
+            "Click the side on which it is flown; the camera looks across the line from there. Esc leaves it as it is");
     update();
 }
 

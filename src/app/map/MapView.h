@@ -33,7 +33,8 @@ enum class MapTool {
     mast,
     wire,
     trees,
-    measure
+    measure,
+    side  // of a Face: where it is flown
 };
 
 /// What the present workspace lays over the plan.
@@ -166,6 +167,8 @@ class MapView : public QWidget {
     static bool drawsLine(MapTool tool);
     static bool drawsArea(MapTool tool);
     void addHole(std::vector<GeoPoint> outline);
+    /// The chosen Face is flown on that side of its line.
+    void takeSide(GeoPoint where);
     /// The hole of a Block at a place: its number, from 0.
     std::optional<std::pair<ItemId, std::size_t>> holeAt(QPointF at) const;
     /// Corners of the rectangle being drawn, from the upper left, clockwise.

@@ -28,6 +28,10 @@ QString homeText(const Rehearsal& r) {
     if (r.reserve_home_s) return "over the reserve until " + time(*r.reserve_home_s);
     return QString("always, at worst with %1 %").arg(r.least_home_percent, 0, 'f', 0);
 }
+/// A row whose value is a length across the ground, shown in kilometres or miles.
+bool isLength(const QString& row) {
+    return row.startsWith("Distance") || row.startsWith("Route");
+}
 }  // namespace
 
 FiguresView::FiguresView(QWidget* parent) : QWidget(parent) {
@@ -64,10 +68,10 @@ void FiguresView::setFigures(const QString& headline, const QString& headline_no
     for (std::size_t i = 0; i < labels_.size(); ++i) {
         labels_[i]->setVisible(i / 2 < rows.size());
         if (i / 2 < rows.size())
-            labels_[i]->setText(i % 2 == 0 ? rows[i / 2].first
-                                           : inUnits(rows[i / 2].second, rows[i / 2].first.startsWith("Distance")
-                                                                             ? UnitKind::distance
-                                                                             : UnitKind::height));
+            labels_[i]->setText(
+                i % 2 == 0
+                    ? rows[i / 2].first
+                    : inUnits(rows[i / 2].second, isLength(rows[i / 2].first) ? UnitKind::distance : UnitKind::height));
     }
 }
 
@@ -349,12 +353,22 @@ void RehearsePanel::tryWindsAround() {
                 const char* sides[] = {"north", "north-east", "east", "south-east",
                                        "south", "south-west", "west", "north-west"};
                 const QString from = sides[static_cast<int>(std::lround(worst.wind.from_deg / 45)) % 8];
-                winds_->setText(QString("With %1 m/s from the %2, the worst side: %3")
-                                    .arg(kFreshWind_mps, 0, 'f', 0)
-                                    .arg(from, !worst.landed ? QString("does not land by itself")
-                                               : worst.reached_reserve
-                                                   ? QString("turns back at the battery reserve")
-                                                   : QString("lands with %1 %").arg(worst.left_percent, 0, 'f', 0)));
+                QString text = QString("With %1 m/s from the %2, the worst side: %3")
+                                   .arg(kFreshWind_mps, 0, 'f', 0)
+                                   .arg(from, !worst.landed ? QString("does not land by itself")
+                                              : worst.reached_reserve
+                                                  ? QString("turns back at the battery reserve")
+                                                  : QString("lands with %1 %").arg(worst.left_percent, 0, 'f', 0));
+                // A wind can also help: the worst of all is then the one that is set here.
+                const auto now = session_->flownRehearsal();
+                if (now && now->landed && worst.landed && !worst.reached_reserve &&
+                    now->energy_left_percent < worst.left_percent)
+                    text = QString("%1 is worse than %2 m/s from any side: lands with %3 % against %4 % at least")
+                               .arg(session_->wind().speed_mps > 0 ? "The wind set here" : "Calm air")
+                               .arg(kFreshWind_mps, 0, 'f', 0)
+                               .arg(now->energy_left_percent, 0, 'f', 0)
+                               .arg(worst.left_percent, 0, 'f', 0);
+                winds_->setText(text);
             },
             Qt::QueuedConnection);
     });
@@ -389,12 +403,12 @@ void RehearsePanel::refresh() {
         : r.reached_reserve ? QString("turns back at the battery reserve")
                             : QString("rehearsed flight, lands by itself");
     std::vector<std::pair<QString, QString>> rows{
-        {"Distance", QString::fromStdString(distanceText(r.distance_m))},
+        {"Distance, flown", QString::fromStdString(distanceText(r.distance_m))},
         {"Lands with", QString("%1 %").arg(r.energy_left_percent, 0, 'f', 0)},
         {"Energy", QString("%1 Wh of %2").arg(r.energy_wh, 0, 'f', 1).arg(d.plan->vehicle.battery_wh)},
         {"Gets home if called", homeText(r)},
-        {"Photos", QString::number(r.photos)},
-        {"Lowest clearance", clearance},
+        {"Photos, flown", QString::number(r.photos)},
+        {"Lowest clearance, flown", clearance},
         {"Highest", QString("%1 m home").arg(r.max_height_home_m, 0, 'f', 0)}};
     for (const FenceBreach& b : r.breaches) {
         const Fence* fence = d.plan->findFence(b.fence);

@@ -322,7 +322,7 @@ SceneShapes photoShapes(const PlanView& view, const CameraProfile& camera, const
         near.resize(most);
     }
     SceneShapes out;
-    const QColor c = clear(theme.marigold, 0.85);
+    const QColor c = clear(theme.fuchsia, 0.85);
     for (const auto& [distance, photo] : near) {
         const QVector3D tip = space.of(photo->place, *photo->amsl_m);
         const auto corners = pyramid(tip, photo->yaw_deg, photo->pitch_deg, camera, 7, space.exaggeration);
@@ -347,9 +347,9 @@ SceneShapes flashShapes(const PlannedPhoto& photo, const CameraProfile& camera, 
     }
     for (std::size_t i = 0; i < feet.size(); ++i) {
         const QVector3D &a = feet[i], &b = feet[(i + 1) % feet.size()];
-        out.faces.push_back({tip, a, b, clear(theme.marigold, 0.16)});
-        out.lines.push_back({a, b, theme.marigold, 2.5f, 0});
-        out.lines.push_back({tip, a, clear(theme.marigold, 0.8), 1.2f, 0});
+        out.faces.push_back({tip, a, b, clear(theme.fuchsia, 0.16)});
+        out.lines.push_back({a, b, theme.fuchsia, 2.5f, 0});
+        out.lines.push_back({tip, a, clear(theme.fuchsia, 0.8), 1.2f, 0});
     }
     return out;
 }

@@ -83,6 +83,7 @@ SceneView::SceneView(PlanSession* session, QWidget* parent) : QOpenGLWidget(pare
         b->setObjectName(name);
         b->setToolTip(tip);
         b->setFocusPolicy(Qt::NoFocus);
+        b->setStyleSheet("padding: 3px 6px;");
         connect(b, &QPushButton::clicked, this, act);
         row->addWidget(b);
         return b;
@@ -94,9 +95,13 @@ SceneView::SceneView(PlanSession* session, QWidget* parent) : QOpenGLWidget(pare
     eye_button_ = button("camera eye", "What the camera sees at the play head: as an inset, or full", [this] {
         setEye(eye_ == EyeMode::off ? EyeMode::inset : eye_ == EyeMode::inset ? EyeMode::full : EyeMode::off);
     });
-    fly_here_ =
-        button("fly here", "The selected item is put where this view is, with its height, heading and gimbal pitch",
-               [this] { (void)flyHereLookingLikeThis(); });
+    add_view_ =
+        button("add view",
+               "A waypoint where this view is, with its height, heading and gimbal pitch, after the selected item "
+               "(Shift+W)",
+               [this] { (void)takeView(ViewTo::newPoint); });
+    move_view_ = button("move to view", "The selected point is moved to this view (Ctrl+Alt+W)",
+                        [this] { (void)takeView(ViewTo::selectedPoint); });
     refusal_ = new QLabel(this);
     refusal_->setWordWrap(true);
     refusal_->setAlignment(Qt::AlignCenter);
@@ -354,7 +359,7 @@ QVector3D SceneView::underPointer(QPointF at) const {
 
 // ---- set a waypoint from here
 
-bool SceneView::flyHereLookingLikeThis() {
+bool SceneView::takeView(ViewTo to) {
     if (!editable_) {
         emit message("Points are set in Draft (F1)");
         return false;
@@ -373,9 +378,13 @@ bool SceneView::flyHereLookingLikeThis() {
     const auto& chosen = session_->selection();
     const Item* selected = chosen.size() == 1 ? session_->plan()->find(*chosen.begin()) : nullptr;
     if (selected != nullptr && !hasPosition(selected->kind)) selected = nullptr;
-    ItemId id = selected != nullptr ? selected->id : 0;
+    if (to == ViewTo::selectedPoint && selected == nullptr) {
+        emit message("Select the one point that is to be moved to this view");
+        return false;
+    }
+    ItemId id = to == ViewTo::selectedPoint ? selected->id : 0;
     QString done;
-    session_->edit("Fly here, looking like this", [&](Plan& plan) {
+    session_->edit(id == 0 ? "Add a point with this view" : "Move point to this view", [&](Plan& plan) {
         if (id == 0) {
             Item item;
             item.id = id = plan.newId();
@@ -593,7 +602,7 @@ void SceneView::paintLabels() {
             taken.push_back(tab);
             const bool chosen = session_->isSelected(l->id);
             if (l->kind != SceneLabel::thing) {
-                p.setPen(pen(chosen ? theme_.marigold : theme_.ink, 1.5));
+                p.setPen(pen(chosen ? theme_.lagoon : theme_.ink, 1.5));
                 p.drawLine(*at, QPointF(at->x(), tab.bottom()));
             }
             p.drawPixmap(QPointF(std::round(tab.left()), std::round(tab.top())), tabOf(*l, chosen));
@@ -621,7 +630,7 @@ const QPixmap& SceneView::tabOf(const SceneLabel& label, bool chosen) {
     if (label.kind == SceneLabel::thing) {
         haloText(p, {tab.left() + 5, tab.bottom() - 4}, label.text, theme_.ink, theme_.raised);
     } else {
-        p.setPen(pen(chosen ? theme_.marigold : theme_.ink, chosen ? 2 : 1));
+        p.setPen(pen(chosen ? theme_.lagoon : theme_.ink, chosen ? 2 : 1));
         p.setBrush(chosen ? theme_.ink : theme_.raised);
         p.drawRoundedRect(tab, 3, 3);
         p.setPen(chosen ? theme_.raised : theme_.ink);
@@ -657,8 +666,10 @@ void SceneView::paintFurniture(QPainter& p) {
     const QPointF north(std::sin(turn), -std::cos(turn)), east(-north.y(), north.x());
     p.setPen(pen(theme_.ink, 1));
     p.setBrush(theme_.raised);
-    p.drawPolygon(QPolygonF(
-        {middle + north * 15, middle + east * 6 - north * 9, middle - north * 5, middle - east * 6 - north * 9}));
+    p.drawPolygon(QPolygonF({middle + north * 15 + east * 1.2, middle + north * 15 - east * 1.2,
+                             middle - north * 11 - east * 1.2, middle - north * 11 + east * 1.2}));
+    for (const double side : {-1.0, 1.0})  // a bar across: a cross of the compass, no pointer
+        p.drawLine(middle, middle + east * side * 7);
     haloText(p, middle + north * 24 + QPointF(-4, 4), "N", theme_.ink, theme_.raised);
     QString text = QString("looking %1°, %2° down").arg(camera_.yaw_deg, 0, 'f', 0).arg(-camera_.pitch_deg, 0, 'f', 0);
     text += " · eye " + inUnits(QString("%1 m AMSL").arg(space_.amslOf(camera_.eye()), 0, 'f', 0));
@@ -833,11 +844,10 @@ void SceneView::updateButtons() {
     map_->setText("Map   S");
     above_->setText("From above");
     exaggerate_->setText(QString("Heights × %1").arg(space_.exaggeration, 0, 'f', 0));
-    eye_button_->setText(eye_ == EyeMode::off     ? "Camera eye: off"
-                         : eye_ == EyeMode::inset ? "Camera eye: inset"
-                                                  : "Camera eye: full");
-    fly_here_->setText("Fly here, looking like this");
-    fly_here_->setVisible(editable_);
+    eye_button_->setText(eye_ == EyeMode::off ? "Eye: off" : eye_ == EyeMode::inset ? "Eye: inset" : "Eye: full");
+    add_view_->setText("Add a point with this view");
+    move_view_->setText("Move point here");
+    for (QPushButton* b : {add_view_, move_view_}) b->setVisible(editable_);
     bar_->setVisible(problem_.isEmpty());
     refusal_->setVisible(!problem_.isEmpty());
     if (!problem_.isEmpty())

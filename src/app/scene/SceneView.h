@@ -30,6 +30,8 @@ struct SceneOverlay {
 
 enum class EyeMode { off, inset, full };
 
+enum class ViewTo { newPoint, selectedPoint };
+
 class SceneView : public QOpenGLWidget {
     Q_OBJECT
   public:
@@ -52,7 +54,7 @@ class SceneView : public QOpenGLWidget {
     EyeMode eyeMode() const { return eye_; }
     void setFollow(bool on) { follow_ = on; }
     /// The selected item is put where the eye is, looking the same way; without one a new waypoint is.
-    bool flyHereLookingLikeThis();
+    bool takeView(ViewTo to);
 
     SceneCamera& camera() { return camera_; }
     SceneSpace space() const { return space_; }
@@ -139,7 +141,7 @@ class SceneView : public QOpenGLWidget {
     std::unique_ptr<QOpenGLFramebufferObject> small_;
     QHash<QString, QPixmap> tabs_;
     QWidget* bar_ = nullptr;
-    QPushButton *map_, *above_, *exaggerate_, *eye_button_, *fly_here_;
+    QPushButton *map_, *above_, *exaggerate_, *eye_button_, *add_view_, *move_view_;
     QLabel* refusal_ = nullptr;
 };
 

@@ -125,6 +125,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     makeField();
     replay_ = new ReplayBar(&trace_model_, views_);
     message_ = new QLabel(views_);
+    message_->setObjectName("message");
     message_->setWordWrap(true);
     message_->hide();
     message_timer_.setSingleShot(true);
@@ -146,6 +147,12 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
 
 MainWindow::~MainWindow() {
     delete keeper_;  // it writes from the plan session, which goes with the members
+}
+
+bool MainWindow::oneFaceSelected() const {
+    const auto& chosen = plan_.selection();
+    const Item* item = chosen.size() == 1 ? plan_.plan()->find(*chosen.begin()) : nullptr;
+    return item != nullptr && item->kind == ItemKind::face;
 }
 
 QAction* MainWindow::addAct(const QString& name, const QString& text, const QKeySequence& key,
@@ -215,12 +222,15 @@ void MainWindow::makeActions() {
                           {"tool mast", "Obstacle: mast", "T", MapTool::mast},
                           {"tool wire", "Obstacle: wire", "Y", MapTool::wire},
                           {"tool trees", "Obstacle: trees", "U", MapTool::trees},
-                          {"tool measure", "Measure", "M", MapTool::measure}};
+                          {"tool measure", "Measure", "M", MapTool::measure},
+                          {"tool side", "Face: click the side it is flown on", "Shift+F", MapTool::side}};
     for (const Tool& t : tools)
         addAct(t.name, t.text, QKeySequence(t.key), [this, tool = t.tool] {
             if (workspace_ != Workspace::draft) setWorkspace(Workspace::draft);
             if (tool == MapTool::lookAt && plan_.selection().size() != 1)
                 showMessage("Select the item from which the look-at begins, then choose Look-at");
+            else if (tool == MapTool::side && !oneFaceSelected())
+                showMessage("Select the Face whose side is to be chosen");
             else
                 map_->setTool(tool);
             map_->setFocus();
@@ -263,12 +273,16 @@ void MainWindow::makeActions() {
         const EyeMode now = scene_->eyeMode();
         scene_->setEye(now == EyeMode::off ? EyeMode::inset : now == EyeMode::inset ? EyeMode::full : EyeMode::off);
     });
-    addAct("fly here", "Fly here, looking like this (from the Scene)", QKeySequence("Shift+W"), [this] {
+    const auto take_view = [this](ViewTo to) {
         if (sceneShown() && scene_ != nullptr)
-            (void)scene_->flyHereLookingLikeThis();
+            (void)scene_->takeView(to);
         else
             showMessage("Look from there first, in the Scene (S)");
-    });
+    };
+    addAct("add view", "Add a point with this view (from the Scene)", QKeySequence("Shift+W"),
+           [take_view] { take_view(ViewTo::newPoint); });
+    addAct("move to view", "Move the selected point to this view (from the Scene)", QKeySequence("Ctrl+Alt+W"),
+           [take_view] { take_view(ViewTo::selectedPoint); });
     addAct("layers", "Map layers", QKeySequence("J"), [this] { showLayers(!layers_->isVisible()); });
     addAct("store area", "Store an area of a web map for the field …", QKeySequence("Ctrl+J"), [this] {
         showLayers(true);
@@ -432,6 +446,7 @@ void MainWindow::connectAll() {
     });
     connect(profile_, &ProfileBand::hovered, map_, &MapView::setCursorPlace);
     connect(inspector_, &Inspector::lookAtWanted, action("tool look-at"), &QAction::trigger);
+    connect(inspector_, &Inspector::sideWanted, action("tool side"), &QAction::trigger);
     connect(itinerary_, &Itinerary::chosen, map_, &MapView::showSelection);
     connect(findings_, &FindingsPanel::goTo, this, [this](ItemId item, std::optional<GeoPoint> place) {
         if (item != 0) plan_.select({item});
@@ -546,6 +561,7 @@ void MainWindow::setWorkspace(Workspace w) {
         bottom_->setSizes({left, std::max(200, all - left)});
     }
     itinerary_->setStates(w == Workspace::field ? itemStates() : std::map<ItemId, QString>());
+    itinerary_->setGoOn(itemsToGoOn());
     placeOverlays();
     refreshTop();
     refreshFigures();
@@ -595,14 +611,14 @@ void MainWindow::refreshTop() {
                     : plan_.path().isEmpty() ? "not saved yet"
                                              : QFileInfo(plan_.path()).fileName()));
     const Derived& d = *plan_.derived();
-    const QString count = findingsCount(d.findings);
+    const QString count = "plan: " + findingsText(d);  // beside a log's verdicts it says whose they are
     steps_[0]->setText(QString("Draft\n%1 items").arg(p.items.size()));
     const auto flown = plan_.flownRehearsal();
     const QString which = plan_.failure()      ? QString("what if · ")
                           : plan_.sortie() > 0 ? QString("sortie %1 of %2 · ").arg(plan_.sortie()).arg(d.sorties.size())
                                                : "";
     steps_[1]->setText("Rehearse\n" + which +
-                       (flown ? QString(which.isEmpty() ? "%1 · lands with %2 %" : "%1 · %2 %")
+                       (flown ? QString(which.isEmpty() ? "%1 · rehearsed %2 %" : "%1 · %2 %")
                                     .arg(QString::fromStdString(durationText(flown->duration_s)))
                                     .arg(flown->energy_left_percent, 0, 'f', 0)
                               : QString("not possible yet")));
@@ -610,7 +626,12 @@ void MainWindow::refreshTop() {
     steps_[3]->setText("Debrief\n" + debriefLine());
     findings_button_->setText(count);
     const bool stop = !d.findings.empty() && d.findings.front().severity == Severity::stop;
-    const QColor c = stop ? theme_.vermilion : d.findings.empty() ? theme_.reed : theme_.marigold;
+    // Green is only what was checked whole.
+    const bool all_checked = d.findings.empty() && !p.items.empty() && !(p.zones.empty() && p.covers.empty());
+    const QColor c = stop                  ? theme_.dangerInk()
+                     : !d.findings.empty() ? theme_.attentionInk()
+                     : all_checked         ? theme_.goodInk()
+                                           : theme_.ink;
     findings_button_->setStyleSheet(QString("color: %1; border-color: %1; font-weight: bold;").arg(c.name()));
     const VehicleSnapshot& v = link_.vehicle();
     QString text = "no link";
@@ -670,13 +691,14 @@ void MainWindow::refreshFigures() {
     const QString sorties = d.sorties.empty() || workspace_ != Workspace::draft
                                 ? QString()
                                 : QString(" in %1 sorties").arg(d.sorties.size());
-    figures_->setFigures(
-        c.lowest_m ? QString("%1 m").arg(*c.lowest_m, 0, 'f', 0) : "unknown", "Lowest clearance over terrain " + where,
-        {{"Distance, each leg once", QString::fromStdString(distanceText(view.path.length_m))},
-         {"Time" + sorties, r ? time(duration) : "–"},
-         {sorties.isEmpty() ? "Lands with" : "Lands with at least", r ? QString("%1 %").arg(left, 0, 'f', 0) : "–"},
-         {"Photos", r ? QString::number(photos) : "–"},
-         {"Mission items", view.mission ? QString::number(view.mission->items.size()) : "–"}});
+    figures_->setFigures(c.lowest_m ? QString("%1 m").arg(*c.lowest_m, 0, 'f', 0) : "unknown",
+                         "Lowest clearance of the route, " + where,
+                         {{"Route, each leg once", QString::fromStdString(distanceText(view.path.length_m))},
+                          {"Time" + sorties, r ? time(duration) : "–"},
+                          {sorties.isEmpty() ? "Rehearsed to land with" : "Rehearsed to land with at least",
+                           r ? QString("%1 %").arg(left, 0, 'f', 0) : "–"},
+                          {"Photos, as rehearsed", r ? QString::number(photos) : "–"},
+                          {"Mission items", view.mission ? QString::number(view.mission->items.size()) : "–"}});
 }
 
 void MainWindow::refreshTimeBand() {
@@ -698,8 +720,8 @@ void MainWindow::refreshTimeBand() {
             lines = {lineOf("position.height_home_m", "height home", "m", theme_.lagoon, false, false),
                      lineOf("position.height_ground_m", "over ground", "m", theme_.reed, false, false),
                      lineOf("velocity.ground_mps", "speed", "m/s", theme_.plum, false, false),
-                     lineOf("battery.left_percent", "battery", "%", theme_.marigold, true, false),
-                     lineOf("battery.home_percent", "left if called home", "%", theme_.marigold, true, true)};
+                     lineOf("battery.left_percent", "battery", "%", theme_.iris, true, false),
+                     lineOf("battery.home_percent", "left if called home", "%", theme_.iris, true, true)};
             for (const ModeChange& m : r->log->modes) modes.emplace_back(m.t_s, QString::fromStdString(m.name));
         }
         rehearse_band_->setModes(modes);
@@ -720,7 +742,7 @@ void MainWindow::refreshTimeBand() {
             lines.push_back(l);
         };
         live(field_heights_, "height home", "m", theme_.lagoon, false);
-        live(field_battery_, "battery", "%", theme_.marigold, true);
+        live(field_battery_, "battery", "%", theme_.iris, true);
         const double flown = field_heights_.empty() ? 0 : field_heights_.back().first;
         field_band_->setModes(field_modes_, flown);
         field_band_->setLines(lines, std::max(r ? r->duration_s : 60, flown));

@@ -97,6 +97,7 @@ class MainWindow : public QMainWindow {
     void dropEvent(QDropEvent*) override;
 
   private:
+    bool oneFaceSelected() const;
     QAction* addAct(const QString& name, const QString& text, const QKeySequence& key,
                     const std::function<void()>& act);
     void makeActions();
@@ -146,6 +147,8 @@ class MainWindow : public QMainWindow {
     void pauseOrResume();
     bool sendThere(GeoPoint place);
     std::map<ItemId, QString> itemStates() const;
+    std::set<ItemId> itemsToGoOn() const;
+    void flySo(std::optional<double> speed_mps, std::optional<double> height_m);
     void carryOver();
     std::shared_ptr<const std::vector<TrackPoint>> trackInScene(const LogPtr& log, double home_amsl_m);
     void refreshTimeBand();

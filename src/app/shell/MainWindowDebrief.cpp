@@ -142,7 +142,9 @@ void MainWindow::showReplayed() {
         take(v.ground_mps, "velocity.ground_mps");
         take(v.air_mps, "velocity.air_mps");
         take(v.climb_mps, "velocity.climb_mps");
-        instrument_->show(v, {}, plan_.plan()->vehicle.kind == VehicleKind::fixedWing, true);
+        std::optional<double> over_ground_m;
+        take(over_ground_m, "position.height_ground_m");
+        instrument_->show(v, {}, plan_.plan()->vehicle.kind == VehicleKind::fixedWing, true, over_ground_m);
     }
     if (workspace_ == Workspace::debrief && figures_stack_->currentIndex() != (replaying ? 1 : 0))
         figures_stack_->setCurrentIndex(replaying ? 1 : 0);

@@ -51,7 +51,7 @@ void MainWindow::makeEditActions() {
         if (!path.isEmpty()) importAirspace(path);
     });
     addAct("move plan", "Move the whole plan …", QKeySequence("Ctrl+Shift+M"), [this] { movePlan({}); });
-    addAct("plan to aircraft", "Move the plan: home to the aircraft …", QKeySequence("Ctrl+Shift+H"), [this] {
+    addAct("plan to aircraft", "Move the plan: home to the aircraft …", QKeySequence("Ctrl+Alt+H"), [this] {
         if (link_.vehicle().position)
             movePlan(*link_.vehicle().position);
         else

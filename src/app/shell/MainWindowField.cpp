@@ -24,7 +24,8 @@ void MainWindow::makeFieldActions() {
            [this] { field_session_.acknowledge(""); });
     addAct("return", "Aircraft: return home", QKeySequence("Shift+R"), [this] {
         if (link_.vehicle().armed)
-            link_.command("Return", [](VehicleLink& l, std::stop_token s) { return commandReturn(l, std::move(s)); });
+            link_.command("Return home",
+                          [](VehicleLink& l, std::stop_token s) { return commandReturn(l, std::move(s)); });
         else
             showMessage("No aircraft is flying");
     });
@@ -47,10 +48,10 @@ void MainWindow::makeFieldActions() {
 void MainWindow::pauseOrResume() {
     const VehicleSnapshot& v = link_.vehicle();
     if (!link_.connected() || !v.armed) return;
-    if (modeName(v) == "hold")
-        link_.command("Resume", [](VehicleLink& l, std::stop_token s) { return commandResume(l, std::move(s)); });
+    if (modeKind(v) == ModeKind::hold)
+        link_.command("Go on", [](VehicleLink& l, std::stop_token s) { return commandResume(l, std::move(s)); });
     else
-        link_.command("Pause", [](VehicleLink& l, std::stop_token s) { return commandPause(l, std::move(s)); });
+        link_.command("Hold", [](VehicleLink& l, std::stop_token s) { return commandPause(l, std::move(s)); });
 }
 
 /// The click that says where to go, when one is waited for.
@@ -64,6 +65,26 @@ bool MainWindow::sendThere(GeoPoint place) {
         return commandGoTo(l, place, height, std::move(s));
     });
     return true;
+}
+
+/// Speed and height as they were set on the instrument: one order, the speed first.
+void MainWindow::flySo(std::optional<double> speed_mps, std::optional<double> height_m) {
+    QStringList parts;
+    if (speed_mps) parts << shownNumber(*speed_mps, "m/s", 1);
+    if (height_m) parts << shownNumber(*height_m, kHeightUnit, 0) + " over home";
+    if (parts.isEmpty()) return;
+    link_.command("Fly so, " + parts.join(", "), [speed_mps, height_m](VehicleLink& l, std::stop_token s) {
+        if (speed_mps)
+            if (auto ok = commandSpeed(l, *speed_mps, s); !ok) return ok;
+        return height_m ? commandHeight(l, *height_m, s) : Result<void>();
+    });
+}
+
+std::set<ItemId> MainWindow::itemsToGoOn() const {
+    std::set<ItemId> out;
+    if (workspace_ == Workspace::field && link_.vehicle().armed)
+        for (const FieldSession::GoOnPlace& p : field_session_.goOnPlaces()) out.insert(p.id);
+    return out;
 }
 
 std::map<ItemId, QString> MainWindow::itemStates() const {
@@ -102,7 +123,7 @@ void MainWindow::vehicleHeard() {
     const VehicleSnapshot& v = link_.vehicle();
     if (v.boot_s && v.armed && v.height_home_m) {
         // The clock starts with the mission, as it does in rehearsal; waiting armed on the ground does not count.
-        const bool begins = modeName(v) == "mission" && !field_modes_.empty() && field_modes_.size() == 1 &&
+        const bool begins = modeKind(v) == ModeKind::mission && !field_modes_.empty() && field_modes_.size() == 1 &&
                             field_modes_[0].second != "mission" && *v.height_home_m < 1;
         if (field_start_s_ < 0 || *v.boot_s < field_start_s_ || begins) {
             field_start_s_ = *v.boot_s;
@@ -135,8 +156,10 @@ void MainWindow::vehicleHeard() {
     }
     if (workspace_ == Workspace::field) {
         refreshOverlay();
+        const auto ground = v.position ? plan_.terrain()->sample(*v.position) : std::nullopt;
         instrument_->show(v, field_session_.progress(), plan_.plan()->vehicle.kind == VehicleKind::fixedWing,
-                          v.heard && v.heartbeat_age_s < 3);
+                          v.heard && v.heartbeat_age_s < 3,
+                          ground && v.amsl_m ? std::optional(*v.amsl_m - *ground) : std::nullopt);
         if (follow_aircraft_ && v.position && !sceneShown()) map_->keepInView(*v.position);
     }
     refreshTop();
@@ -145,7 +168,7 @@ void MainWindow::vehicleHeard() {
 void MainWindow::connectField() {
     connect(&link_, &LinkSession::vehicleChanged, this, &MainWindow::vehicleHeard);
     connect(&link_, &LinkSession::stateChanged, this, [this] {
-        if (!link_.connected()) instrument_->show({}, {}, false, false);
+        if (!link_.connected()) instrument_->show({}, {}, false, false, {});
     });
     connect(&link_, &LinkSession::fetched, this, [this](const MissionSet& held) {
         const auto back = decompile(held, *plan_.plan());
@@ -190,7 +213,17 @@ void MainWindow::connectField() {
         if (workspace_ != Workspace::field) return;
         strip_->refresh();
         itinerary_->setStates(itemStates());
+        itinerary_->setGoOn(itemsToGoOn());
     });
+    connect(itinerary_, &Itinerary::goOnWanted, this, [this](ItemId id) {
+        for (const FieldSession::GoOnPlace& p : field_session_.goOnPlaces())
+            if (p.id == id)
+                return link_.command("Go on from " + p.text, [seq = p.seq](VehicleLink& l, std::stop_token s) {
+                    return commandSkipTo(l, seq, std::move(s));
+                });
+        showMessage("The aircraft cannot go on from this item now");
+    });
+    connect(instrument_, &Instrument::flySo, this, &MainWindow::flySo);
     connect(&field_session_, &FieldSession::alarmsChanged, this, &MainWindow::placeOverlays);
     connect(&field_session_, &FieldSession::raised, this, [this](const QString& text, AlarmLevel level) {
         sounds_.play(level == AlarmLevel::danger ? Sound::danger

@@ -13,17 +13,29 @@ static void initResources() {
 namespace anhinga {
 
 Theme Theme::light() {
-    return {false, "#F5F2E9", "#FFFFFF", "#1C2830", "#5C6A70", "#0B7480", "#4E7A33", "#B97A00", "#B93A24", "#6B3A6E"};
+    return {false,     "#F5F2E9", "#FFFFFF", "#1C2830", "#4C595F", "#0B7480",
+            "#4E7A33", "#B97A00", "#B93A24", "#6B3A6E", "#40459A", "#B0226E"};
 }
 
 Theme Theme::dark() {
-    return {true, "#171D21", "#202930", "#E6E3D8", "#93A1A6", "#35B3BF", "#8DBB63", "#F0B53C", "#F0705A", "#C48BC7"};
+    return {true,      "#171D21", "#202930", "#E6E3D8", "#93A1A6", "#35B3BF",
+            "#8DBB63", "#F0B53C", "#F0705A", "#C48BC7", "#A9ADF2", "#F07AB8"};
 }
 
 QColor Theme::hairline() const {
     const double k = night ? 0.25 : 0.2;
     const auto mix = [&](int a, int b) { return static_cast<int>(a * (1 - k) + b * k); };
     return {mix(panel.red(), ink.red()), mix(panel.green(), ink.green()), mix(panel.blue(), ink.blue())};
+}
+
+QColor Theme::attentionInk() const {
+    return night ? marigold : QColor("#6E4800");
+}
+QColor Theme::dangerInk() const {
+    return night ? vermilion.lighter(115) : QColor("#8E2815");
+}
+QColor Theme::goodInk() const {
+    return night ? reed : QColor("#335320");
 }
 
 void prepareFonts() {

@@ -10,11 +10,17 @@ namespace anhinga {
 struct Theme {
     bool night = false;
     QColor panel, raised, ink, quiet, lagoon, reed, marigold, vermilion, plum;
+    QColor iris;     // the battery
+    QColor fuchsia;  // the shared cursor, and what is pointed at
 
     static Theme light();
     static Theme dark();
     /// Hairlines and borders: ink thinned on the panel.
     QColor hairline() const;
+    /// For figures and warnings in words: readable in sunlight (7:1 on the light panel).
+    QColor attentionInk() const;
+    QColor dangerInk() const;
+    QColor goodInk() const;
     QString styleSheet() const;
 };
 

@@ -16,10 +16,15 @@ struct Named {
     const char* night;
 };
 /// Apart in hue and in lightness; the route's own colours are left out.
-constexpr Named kNamed[] = {
-    {"mission", "#4E7A33", "#8DBB63"}, {"return", "#8A4B12", "#D9955A"},      {"hold", "#6B3A6E", "#C48BC7"},
-    {"land", "#2B4C8C", "#86A6E6"},    {"guided", "#A8326B", "#EE84B4"},      {"take off", "#2E6E62", "#6CC3B3"},
-    {"manual", "#5C6A70", "#A9B6BB"},  {"height hold", "#7A7F1C", "#C7CC5E"}, {"position hold", "#8F5E8A", "#DDB0D8"}};
+constexpr Named kNamed[] = {{"mission", "#4E7A33", "#8DBB63"},
+                            {"return", "#8A4B12", "#D9955A"},
+                            {"hold", "#6B3A6E", "#C48BC7"},
+                            {"land", "#2B4C8C", "#86A6E6"},
+                            {"led from the ground", "#A8326B", "#EE84B4"},
+                            {"take off", "#2E6E62", "#6CC3B3"},
+                            {"manual", "#5C6A70", "#A9B6BB"},
+                            {"height hold", "#7A7F1C", "#C7CC5E"},
+                            {"position hold", "#8F5E8A", "#DDB0D8"}};
 constexpr const char* kOthers[][2] = {
     {"#3F6F8F", "#8FC1DF"}, {"#7C6650", "#C6AF97"}, {"#566B2F", "#A9C07C"}, {"#8C4A52", "#DB9AA2"}};
 }  // namespace

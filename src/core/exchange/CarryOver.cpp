@@ -89,8 +89,8 @@ std::string carryOverSheet(const Plan& plan, const Path& path, const std::string
     bool by_distance = false, by_time = false, repeats = false, look_at = false;
     for (const Item& item : plan.items) {
         if (isPattern(item.kind)) {
-            by_distance = by_distance || item.pattern->policy == PhotoPolicy::distance;
-            by_time = by_time || item.pattern->policy == PhotoPolicy::time;
+            by_distance = by_distance || (item.pattern->takesPhotos() && item.pattern->when == PhotoWhen::distance);
+            by_time = by_time || (item.pattern->takesPhotos() && item.pattern->when == PhotoWhen::time);
         }
         for (const Action& a : item.actions) {
             repeats = repeats || std::holds_alternative<Repeat>(a);

@@ -1,4 +1,5 @@
 #include "core/flight/Flight.h"
+#include "core/base/Modes.h"
 
 #include <utility>
 
@@ -28,8 +29,8 @@ const char* modeText(FlightMode mode) {
             return "return";
         case FlightMode::landing:
             return "land";
-        case FlightMode::guided:
-            return "guided";
+        case FlightMode::led:
+            return modeWord(ModeKind::led);
     }
     return "";
 }
@@ -162,7 +163,7 @@ Result<void> Flight::pause() {
     if (state_.on_ground) return fail("on the ground: nothing to pause");
     if (mode_ == FlightMode::hold) return {};
     if (fall_mps_ > 0) return fail("it is falling");
-    if (mode_ != FlightMode::guided) {  // else what was left for the other place stays paused
+    if (mode_ != FlightMode::led) {  // else what was left for the other place stays paused
         paused_from_ = mode_;
         wing_paused_ = std::move(wing_legs_);
     }
@@ -172,7 +173,7 @@ Result<void> Flight::pause() {
 }
 
 Result<void> Flight::resume() {
-    if ((mode_ != FlightMode::hold && mode_ != FlightMode::guided) || paused_from_ != FlightMode::mission)
+    if ((mode_ != FlightMode::hold && mode_ != FlightMode::led) || paused_from_ != FlightMode::mission)
         return fail("no mission is paused");
     wing_legs_ = std::move(wing_paused_);
     if (kept_leg_) {
@@ -605,7 +606,7 @@ void Flight::step() {
         case FlightMode::landing:
             descend();
             break;
-        case FlightMode::guided:
+        case FlightMode::led:
             if (followLeg()) {
                 holdHere();
                 setMode(FlightMode::hold);

@@ -17,7 +17,7 @@
 
 namespace anhinga {
 
-enum class FlightMode { standby, hold, takingOff, mission, returning, landing, guided };
+enum class FlightMode { standby, hold, takingOff, mission, returning, landing, led };
 const char* modeText(FlightMode mode);
 
 struct FlightState {

@@ -17,7 +17,7 @@ void Flight::keepMission() {
     if (mode_ == FlightMode::mission) {
         paused_from_ = FlightMode::mission;
         wing_paused_ = wing_legs_;
-    } else if (mode_ != FlightMode::hold && mode_ != FlightMode::guided) {
+    } else if (mode_ != FlightMode::hold && mode_ != FlightMode::led) {
         paused_from_ = FlightMode::hold;
     }
     if (!kept_leg_ && paused_from_ == FlightMode::mission) {
@@ -45,7 +45,7 @@ Result<void> Flight::goTo(GeoPoint place, double amsl_m) {
         goal.acceptance_m = 30;
         takeWing(wingLegs(wing_limits_, state_.position, state_.amsl_m, state_.velocity, goal, {}));
     }
-    setMode(FlightMode::guided);
+    setMode(FlightMode::led);
     return {};
 }
 
@@ -59,8 +59,7 @@ Result<void> Flight::changeSpeed(double mps) {
 }
 
 Result<void> Flight::changeMission(std::vector<MissionItem> items) {
-    const bool paused =
-        (mode_ == FlightMode::hold || mode_ == FlightMode::guided) && paused_from_ == FlightMode::mission;
+    const bool paused = (mode_ == FlightMode::hold || mode_ == FlightMode::led) && paused_from_ == FlightMode::mission;
     const auto flown = executor_.current();
     if (flown && !mission_ended_ && (paused || mode_ == FlightMode::mission)) {
         if (*flown < items.size() && same(executor_.items()[*flown], items[*flown])) {
@@ -77,7 +76,7 @@ Result<void> Flight::changeMission(std::vector<MissionItem> items) {
 }
 
 std::optional<Flight::Target> Flight::target() const {
-    if (state_.on_ground || (mode_ != FlightMode::mission && mode_ != FlightMode::guided &&
+    if (state_.on_ground || (mode_ != FlightMode::mission && mode_ != FlightMode::led &&
                              mode_ != FlightMode::returning && mode_ != FlightMode::takingOff))
         return std::nullopt;
     Target t{leg_.to, leg_.to_amsl, 0};
@@ -92,7 +91,7 @@ std::optional<Flight::Target> Flight::target() const {
 
 void Flight::cutMotors() {
     if (!state_.armed) return;
-    note(FlightEvent::message, 0, "emergency stop: motors are off");
+    note(FlightEvent::message, 0, "motors are cut");
     if (state_.on_ground) {
         (void)disarm();
         return;

@@ -73,12 +73,13 @@ Result<void> converse(VehicleLink& link, Message m, const std::string& name, con
 }
 
 /// Those of autopilot family 3; a family whose numbers are not known is asked by these.
-Result<void> setMode(VehicleLink& link, const char* mode, const std::string& name, const std::stop_token& stop) {
-    constexpr int kFamily = 3;
+Result<void> setMode(VehicleLink& link, ModeKind mode, const std::string& name, const std::stop_token& stop) {
     const VehicleSnapshot v = link.snapshot();
-    auto number = mavlink::modeNumber(v.autopilot, v.type, mode);
-    if (!number) number = mavlink::modeNumber(kFamily, v.type, mode);
-    if (!number) return fail("{}: this vehicle has no mode \"{}\"", name, mode);
+    // Never the number of another family: there it may mean anything, the end of the flight too.
+    const auto number = mavlink::modeNumber(v.autopilot, v.type, mode);
+    if (!number)
+        return fail("{}: no mode \"{}\" is known of autopilot family {} ({})", name, modeWord(mode), v.autopilot,
+                    mavlink::typeText(v.type));
     return sendCommand(link, cmd::doSetMode, {1, static_cast<float>(*number)}, name, stop);
 }
 
@@ -114,8 +115,8 @@ Result<void> commandDisarm(VehicleLink& link, std::stop_token stop) {
 }
 
 Result<void> commandTakeOff(VehicleLink& link, double height_m, std::stop_token stop) {
-    if (auto ok = setMode(link, "guided", "Take off", stop); !ok) return ok;
-    return sendCommand(link, cmd::takeOff, {0, 0, 0, NAN, 0, 0, static_cast<float>(height_m)}, "Take off", stop);
+    if (auto ok = setMode(link, ModeKind::led, "Launch", stop); !ok) return ok;
+    return sendCommand(link, cmd::takeOff, {0, 0, 0, NAN, 0, 0, static_cast<float>(height_m)}, "Launch", stop);
 }
 
 Result<void> commandStart(VehicleLink& link, std::stop_token stop) {
@@ -128,7 +129,7 @@ Result<void> commandStart(VehicleLink& link, std::stop_token stop) {
         std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }
     const std::uint32_t before = link.snapshot().custom_mode;
-    if (auto ok = setMode(link, "mission", "Start", stop); !ok) return ok;
+    if (auto ok = setMode(link, ModeKind::mission, "Start", stop); !ok) return ok;
     auto started = sendCommand(link, cmd::missionStart, {0, 0}, "Start", stop);
     // Refused, it must not be left waiting in mission mode.
     if (!started && !stop.stop_requested()) (void)commandMode(link, before, stop);
@@ -136,16 +137,16 @@ Result<void> commandStart(VehicleLink& link, std::stop_token stop) {
 }
 
 Result<void> commandPause(VehicleLink& link, std::stop_token stop) {
-    return sendCommand(link, cmd::pauseContinue, {0}, "Pause", std::move(stop));
+    return sendCommand(link, cmd::pauseContinue, {0}, "Hold", std::move(stop));
 }
 Result<void> commandResume(VehicleLink& link, std::stop_token stop) {
-    return sendCommand(link, cmd::pauseContinue, {1}, "Resume", std::move(stop));
+    return sendCommand(link, cmd::pauseContinue, {1}, "Go on", std::move(stop));
 }
 Result<void> commandReturn(VehicleLink& link, std::stop_token stop) {
-    return sendCommand(link, cmd::returnHome, {}, "Return", std::move(stop));
+    return sendCommand(link, cmd::returnHome, {}, "Return home", std::move(stop));
 }
 Result<void> commandLand(VehicleLink& link, std::stop_token stop) {
-    return sendCommand(link, cmd::land, {}, "Land", std::move(stop));
+    return sendCommand(link, cmd::land, {}, "Land here", std::move(stop));
 }
 
 Result<void> commandSkipTo(VehicleLink& link, int seq, std::stop_token stop) {
@@ -192,7 +193,7 @@ Result<void> commandGoTo(VehicleLink& link, GeoPoint place, double height_home_m
 
 Result<void> commandEmergencyStop(VehicleLink& link, std::stop_token stop) {
     constexpr float kForced = 21196;  // the standard's magic number
-    return sendCommand(link, cmd::armDisarm, {0, kForced}, "Emergency stop", std::move(stop));
+    return sendCommand(link, cmd::armDisarm, {0, kForced}, "Cut motors", std::move(stop));
 }
 
 Result<void> commandMode(VehicleLink& link, std::uint32_t custom_mode, std::stop_token stop) {

@@ -11,9 +11,6 @@ using mavlink::Message;
 
 namespace {
 
-constexpr ParameterInfo kKnown[] = {
-#include "core/link/ParameterInfo.inc"
-};
 constexpr int kReal32 = 9;
 constexpr std::uint64_t kBytewise = 16;  // MAV_PROTOCOL_CAPABILITY
 
@@ -63,16 +60,6 @@ Error silent(const TransferOptions& options, const std::string& what) {
 }
 
 }  // namespace
-
-std::span<const ParameterInfo> knownParameters() {
-    return kKnown;
-}
-
-const ParameterInfo* parameterInfo(const std::string& name) {
-    for (const ParameterInfo& p : kKnown)
-        if (name == p.name) return &p;
-    return nullptr;
-}
 
 Result<ParameterSet> readParameters(VehicleLink& link, const TransferOptions& options) {
     const VehicleSnapshot v = link.snapshot();
@@ -210,7 +197,7 @@ Result<ParameterSet> parseParameters(const std::string& text, const std::string&
                                return std::isalnum(c) != 0 || c == '_';
                            });
         if (!named || !value)
-            return fail("{}: line {}: expected NAME,VALUE as in RTL_ALT,6000", file_name, line_number);
+            return fail("{}: line {}: expected NAME,VALUE as in RETURN_HEIGHT_M,60", file_name, line_number);
         const auto type = words.size() > 2 ? parseNumber(words[2]) : std::optional<double>(kReal32);
         if (!type || *type < 1 || *type > 10) return fail("{}: line {}: no such type", file_name, line_number);
         set[words[0]] = {*value, static_cast<int>(*type)};

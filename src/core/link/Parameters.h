@@ -1,6 +1,7 @@
 // The vehicle's parameters: read all, set one and read it back, keep them in a file, compare two sets.
 #pragma once
 
+#include <cmath>
 #include <map>
 #include <optional>
 #include <string>
@@ -17,16 +18,24 @@ struct Parameter {
 };
 using ParameterSet = std::map<std::string, Parameter>;
 
-/// What is known of a parameter of autopilot family 3.
+/// What is known of a parameter.
 struct ParameterInfo {
-    const char* name;
-    const char* unit;
-    double standard, low, high;
-    const char* text;
+    std::string name;
+    std::string subject;  // what it is about: "Fence"
+    std::string unit;     // empty: a whole number; "1": a ratio
+    /// NaN where it is not known: that depends on the aircraft.
+    double usual = NAN, low = NAN, high = NAN;
+    std::string text;
+    bool unlikeUsual(double value) const {
+        return static_cast<float>(usual) != static_cast<float>(value) && usual == usual;
+    }
+    bool fits(double value) const { return !(value < low) && !(value > high); }
 };
-/// nullptr when nothing is known of it.
-const ParameterInfo* parameterInfo(const std::string& name);
-std::span<const ParameterInfo> knownParameters();
+/// Of our stand-in's own vocabulary everything; of a real family's parameters what those mean that this program reads
+/// (ParameterRoles); nothing of all others.
+std::optional<ParameterInfo> parameterInfo(const std::string& name);
+/// The stand-in's own, by name.
+std::span<const ParameterInfo> ownParameters();
 
 /// All of them; those that get lost are asked for one by one.
 Result<ParameterSet> readParameters(VehicleLink& link, const TransferOptions& options = {});

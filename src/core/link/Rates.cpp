@@ -5,23 +5,15 @@
 namespace anhinga {
 
 std::span<const WishedRate> wishedRates() {
-    static constexpr WishedRate kWished[] = {{"ATTITUDE", 10},
-                                             {"GLOBAL_POSITION_INT", 5},
-                                             {"VFR_HUD", 5},
-                                             {"NAV_CONTROLLER_OUTPUT", 5},
-                                             {"RC_CHANNELS", 2},
-                                             {"GPS_RAW_INT", 2},
-                                             {"SYS_STATUS", 1},
-                                             {"BATTERY_STATUS", 1},
-                                             {"MISSION_CURRENT", 1},
-                                             {"EKF_STATUS_REPORT", 1},
-                                             {"ESTIMATOR_STATUS", 1},
-                                             {"SCALED_IMU", 2},
-                                             {"VIBRATION", 1},
-                                             {"WIND", 1},
-                                             {"EXTENDED_SYS_STATE", 1},
-                                             {"FENCE_STATUS", 1},
-                                             {"HOME_POSITION", 0.5},
+    static constexpr WishedRate kWished[] = {{"ATTITUDE", 10},        {"GLOBAL_POSITION_INT", 5},
+                                             {"VFR_HUD", 5},          {"NAV_CONTROLLER_OUTPUT", 5},
+                                             {"RC_CHANNELS", 2},      {"GPS_RAW_INT", 2},
+                                             {"SYS_STATUS", 1},       {"BATTERY_STATUS", 1},
+                                             {"MISSION_CURRENT", 1},  {"EKF_STATUS_REPORT", 1},
+                                             {"ESTIMATOR_STATUS", 1}, {"SCALED_IMU", 2},
+                                             {"VIBRATION", 1},        {"WIND", 1},
+                                             {"WIND_COV", 1},         {"EXTENDED_SYS_STATE", 1},
+                                             {"FENCE_STATUS", 1},     {"HOME_POSITION", 0.5},
                                              {"SYSTEM_TIME", 0.2}};
     return kWished;
 }

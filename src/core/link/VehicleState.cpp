@@ -34,6 +34,10 @@ std::string modeName(const VehicleSnapshot& v) {
     return mavlink::modeName(v.autopilot, v.type, v.custom_mode);
 }
 
+std::optional<ModeKind> modeKind(const VehicleSnapshot& v) {
+    return mavlink::modeKind(v.autopilot, v.type, v.custom_mode);
+}
+
 const char* fixText(int fix) {
     constexpr const char* kTexts[] = {"no receiver",   "no fix",        "2D fix", "3D fix",       "3D fix, corrected",
                                       "float RTK fix", "fixed RTK fix", "static", "precise point"};

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/base/CopyOnWrite.h"
+#include "core/base/Modes.h"
 #include "core/geo/Geo.h"
 #include "core/mavlink/Messages.h"
 
@@ -94,6 +95,8 @@ struct VehicleSnapshot {
 
 /// "mission", "hold", ... : the vehicle's own word for its mode where it offers a list, else that of its family.
 std::string modeName(const VehicleSnapshot& vehicle);
+/// What that mode does; nothing where the family's numbers are not known.
+std::optional<ModeKind> modeKind(const VehicleSnapshot& vehicle);
 /// "3D fix", "no fix", ... for a GPS_FIX_TYPE.
 const char* fixText(int fix);
 

@@ -230,6 +230,9 @@ class RecordingLog {
             takeText(m);
         } else if (m.is("CAMERA_FEEDBACK")) {
             log_.events.push_back({t_, "photo", std::to_string(m.integer("img_idx"))});
+        } else if (m.is("CAMERA_IMAGE_CAPTURED")) {
+            if (m.integer("capture_result") == 1)
+                log_.events.push_back({t_, "photo", std::to_string(m.integer("image_index"))});
         } else if (m.is("MISSION_ITEM_REACHED")) {
             log_.events.push_back({t_, "item", std::to_string(m.integer("seq"))});
         }

@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 
+#include "core/base/Modes.h"
 #include "core/logio/LogReader.h"
 #include "core/logio/UlogTables.h"
 
@@ -182,7 +183,7 @@ class Reader {
         const std::string word = text.substr(0, space), rest = space == std::string::npos ? "" : text.substr(space + 1);
         static const std::set<std::string> kWords{"armed", "disarmed", "photo", "item", "message"};
         if (ours_ && word == "mode")
-            log_.modes.push_back({t, rest});
+            log_.modes.push_back({t, modeWordToday(rest)});
         else if (ours_ && kWords.contains(word))
             log_.events.push_back({t, word, rest});
         else

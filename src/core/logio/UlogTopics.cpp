@@ -61,8 +61,10 @@ constexpr Topic kTopics[] = {
 
 std::string navState(int state) {
     constexpr std::pair<int, const char*> kStates[] = {
-        {0, "manual"}, {1, "height hold"}, {2, "hold by hand"}, {3, "mission"},     {4, "hold"},      {5, "return"},
-        {10, "acro"},  {12, "descend"},    {14, "offboard"},    {15, "stabilised"}, {17, "take-off"}, {18, "landing"}};
+        {0, "manual"},    {1, "height hold"}, {2, "position hold"},
+        {3, "mission"},   {4, "hold"},        {5, "return"},
+        {10, "rate"},     {12, "descend"},    {14, "led from the ground"},
+        {15, "levelled"}, {17, "take off"},   {18, "land"}};
     for (const auto& [number, name] : kStates)
         if (number == state) return name;
     return fmt::format("state {}", state);

@@ -5,11 +5,12 @@
 namespace anhinga::mavlink {
 
 namespace {
-constexpr ModeName kRotors[] = {{0, "manual"}, {2, "height hold"}, {3, "mission"},        {4, "guided"}, {5, "hold"},
-                                {6, "return"}, {9, "land"},        {16, "position hold"}, {17, "brake"}};
-constexpr ModeName kWings[] = {{0, "manual"}, {2, "stabilised"}, {7, "cruise"},  {10, "mission"}, {11, "return"},
-                               {12, "hold"},  {13, "take off"},  {15, "guided"}, {26, "land"}};
-
+constexpr ModeName kRotors[] = {{0, ModeKind::manual}, {2, ModeKind::heightHold},    {3, ModeKind::mission},
+                                {4, ModeKind::led},    {5, ModeKind::hold},          {6, ModeKind::returnHome},
+                                {9, ModeKind::land},   {16, ModeKind::positionHold}, {17, ModeKind::stop}};
+constexpr ModeName kWings[] = {{0, ModeKind::manual},   {2, ModeKind::levelled},    {7, ModeKind::cruise},
+                               {10, ModeKind::mission}, {11, ModeKind::returnHome}, {12, ModeKind::hold},
+                               {13, ModeKind::takeOff}, {15, ModeKind::led},        {26, ModeKind::land}};
 }  // namespace
 
 std::span<const ModeName> modesOf(int autopilot, int type) {
@@ -20,13 +21,19 @@ std::span<const ModeName> modesOf(int autopilot, int type) {
 
 std::string modeName(int autopilot, int type, std::uint32_t custom_mode) {
     for (const ModeName& n : modesOf(autopilot, type))
-        if (n.mode == custom_mode) return n.text;
+        if (n.mode == custom_mode) return n.text();
     return fmt::format("mode {}", custom_mode);
 }
 
-std::optional<std::uint32_t> modeNumber(int autopilot, int type, std::string_view name) {
+std::optional<std::uint32_t> modeNumber(int autopilot, int type, ModeKind kind) {
     for (const ModeName& n : modesOf(autopilot, type))
-        if (name == n.text) return n.mode;
+        if (n.kind == kind) return n.mode;
+    return std::nullopt;
+}
+
+std::optional<ModeKind> modeKind(int autopilot, int type, std::uint32_t custom_mode) {
+    for (const ModeName& n : modesOf(autopilot, type))
+        if (n.mode == custom_mode) return n.kind;
     return std::nullopt;
 }
 

@@ -22,16 +22,6 @@ std::vector<double> levels(double low_m, double high_m, double step_m) {
     return out;
 }
 
-std::vector<double> sweep(double from_deg, double to_deg, double step_deg) {
-    constexpr double kMost = 72;
-    const double span = std::abs(to_deg - from_deg);
-    if (span < 0.01) return {from_deg};
-    const double n = std::clamp(std::ceil(span / std::max(1.0, std::abs(step_deg)) - 1e-9), 1.0, kMost);
-    std::vector<double> out;
-    for (int i = 0; i <= static_cast<int>(n); ++i) out.push_back(from_deg + (to_deg - from_deg) * i / n);
-    return out;
-}
-
 Sight sightTo(GeoPoint from, std::optional<double> from_amsl, GeoPoint to, std::optional<double> to_amsl) {
     Sight s;
     s.distance_m = distance_m(from, to);

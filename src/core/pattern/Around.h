@@ -12,8 +12,6 @@ Height levelHeight(const Plan& plan, const Terrain* terrain, GeoPoint over, doub
 
 /// Heights from low to high, at most `step` apart as asked; just one where they are the same.
 std::vector<double> levels(double low_m, double high_m, double step_m);
-/// From `from` to `to` in steps; just `from` where they are the same.
-std::vector<double> sweep(double from_deg, double to_deg, double step_deg);
 
 /// True bearing and pitch from one place in the air to another. Pitch is nothing where a height is unknown.
 struct Sight {

@@ -19,7 +19,7 @@ StripLayout layoutOf(const Pattern& p, const PhotoScale& scale) {
     layout.spacing_m = scale.across_m;
     layout.half_m = p.whole_photos ? scale.footprint.across_m / 2 : scale.across_m / 2 + p.margin_m;
     layout.beyond_m = p.whole_photos ? scale.footprint.along_m / 2 : p.margin_m;
-    const bool photos = p.policy != PhotoPolicy::video && p.policy != PhotoPolicy::none;
+    const bool photos = p.takesPhotos();
     layout.unit_m = photos ? scale.along_m : 0;
     layout.start_corner = p.start_corner;
     const double angle = layout.heading_rad;
@@ -73,9 +73,9 @@ PatternFlight block(const Plan& plan, const Item& item, const Terrain* terrain) 
     if (flight.area_m2 / (scale.along_m * scale.across_m) > static_cast<double>(kMaxPhotos)) {
         flight.problem = fmt::format("it would take {:.0f} photos; at most {} can be planned",
                                      flight.area_m2 / (scale.along_m * scale.across_m), kMaxPhotos);
-        offer(flight, "Usual overlaps, 75 and 65 %", [](Item& i) {
+        offer(flight, "Usual overlaps, 75 and 60 %", [](Item& i) {
             i.pattern.edit().overlap_percent = std::min(i.pattern->overlap_percent, 75.0);
-            i.pattern.edit().sidelap_percent = std::min(i.pattern->sidelap_percent, 65.0);
+            i.pattern.edit().sidelap_percent = std::min(i.pattern->sidelap_percent, 60.0);
         });
         return flight;
     }

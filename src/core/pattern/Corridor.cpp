@@ -90,10 +90,10 @@ PatternFlight corridor(const Plan& plan, const Item& item, const Terrain* terrai
     if (!(count <= static_cast<double>(kMaxLines)) || count * run / scale.along_m > static_cast<double>(kMaxPhotos)) {
         flight.problem = fmt::format("it would take {:.0f} photos on {:.0f} strips; at most {} can be planned",
                                      count * run / scale.along_m, count, kMaxPhotos);
-        flight.remedy_text = "Usual overlaps, 75 and 65 %";
+        flight.remedy_text = "Usual overlaps, 75 and 60 %";
         flight.remedy = [](Item& i) {
             i.pattern.edit().overlap_percent = std::min(i.pattern->overlap_percent, 75.0);
-            i.pattern.edit().sidelap_percent = std::min(i.pattern->sidelap_percent, 65.0);
+            i.pattern.edit().sidelap_percent = std::min(i.pattern->sidelap_percent, 60.0);
         };
         return flight;
     }

@@ -79,11 +79,17 @@ PatternFlight face(const Plan& plan, const Item& item, const Terrain* terrain) {
         flight.problem = "the camera has no sensor size, or an overlap is 100 % or more";
         return flight;
     }
-    const double spacing = p.spacing_m > 0 ? p.spacing_m : flight.footprint.across_m * (1 - p.overlap_percent / 100);
+    const double spacing =
+        photosApart_m(plan, item).value_or(flight.footprint.across_m * (1 - p.overlap_percent / 100));
     const double up = p.step_up_m > 0 ? p.step_up_m : flight.footprint.along_m * (1 - p.sidelap_percent / 100);
     const auto heights = levels(p.low_m, p.high_m, up);
-    const auto tilts = sweep(p.tilt_from_deg, p.tilt_to_deg, p.tilt_step_deg);
-    const auto turns = sweep(p.turn_from_deg, p.turn_to_deg, p.turn_step_deg);
+    if (p.tilts_deg.empty() || p.turns_deg.empty()) {
+        flight.problem = "it has no tilt or no turn of the camera: 0 looks straight at it";
+        flight.remedy_text = "Look straight at it";
+        flight.remedy = [](Item& i) { i.pattern.edit().tilts_deg = i.pattern.edit().turns_deg = {0}; };
+        return flight;
+    }
+    const auto &tilts = p.tilts_deg, &turns = p.turns_deg;
     const int shots = std::clamp(p.shots, 1, 50);
     double run = 0;
     for (std::size_t k = 0; k + 1 < wall.size(); ++k) run += length(wall[k + 1] - wall[k]);
@@ -93,7 +99,7 @@ PatternFlight face(const Plan& plan, const Item& item, const Terrain* terrain) {
         flight.problem = fmt::format("it would take {:.0f} photos; at most {} can be planned", total, kMaxPhotos);
         flight.remedy_text = "Space photos by 75 % overlap";
         flight.remedy = [](Item& i) {
-            i.pattern.edit().spacing_m = 0;
+            i.pattern.edit().spacing_m = i.pattern.edit().every_s = 0;
             i.pattern.edit().overlap_percent = 75;
         };
         return flight;
@@ -104,8 +110,8 @@ PatternFlight face(const Plan& plan, const Item& item, const Terrain* terrain) {
         return flight;
     }
     const HeightRef ref = effectiveHeight(plan, item).ref;
-    const bool photos = p.policy != PhotoPolicy::video && p.policy != PhotoPolicy::none;
-    const bool moving = p.policy != PhotoPolicy::stop;
+    const bool photos = p.takesPhotos();
+    const bool moving = !p.stands();
     const auto visit = [&](const Column& c, double value, bool first, bool last) {
         const Height height = levelHeight(plan, terrain, c.foot, value, ref);
         PatternPoint point{frame.toGeo(c.at), height};

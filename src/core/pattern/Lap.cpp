@@ -26,10 +26,9 @@ PatternFlight lap(const Plan& plan, const Item& item, const Terrain* terrain) {
     const Height target = levelHeight(plan, terrain, middle, p.target.value_m, p.target.ref);
     const auto target_amsl = amslOf(plan, terrain, middle, target);
     const Height height = effectiveHeight(plan, item);
-    const double spacing = p.spacing_m > 0 ? p.spacing_m : 10;
+    const double spacing = photosApart_m(plan, item).value_or(10);
     const std::size_t n = ring.size();
-    const bool photos =
-        p.policy == PhotoPolicy::distance || p.policy == PhotoPolicy::time || p.policy == PhotoPolicy::stop;
+    const bool photos = p.takesPhotos();
     double next = 0, done = 0;
     for (std::size_t i = 0; i <= n; ++i) {
         const std::size_t k = p.reverse ? (n - i % n) % n : i % n;
@@ -39,7 +38,7 @@ PatternFlight lap(const Plan& plan, const Item& item, const Terrain* terrain) {
             const auto start = startPhotos(p, spacing, effectiveSpeed(plan, item));
             point.actions.insert(point.actions.end(), start.begin(), start.end());
         }
-        if (p.policy == PhotoPolicy::stop && i < n) {
+        if (p.stands() && i < n) {
             point.actions.push_back(Delay{1});
             point.actions.push_back(PhotoNow{});
         }
@@ -58,7 +57,7 @@ PatternFlight lap(const Plan& plan, const Item& item, const Terrain* terrain) {
             const Sight sight = sightTo(place, amsl, middle, target_amsl);
             flight.photos.push_back({place, amsl, sight.yaw_deg, sight.pitch_deg.value_or(0)});
         };
-        if (p.policy == PhotoPolicy::stop) {
+        if (p.stands()) {
             take(ring[k]);
             continue;
         }
@@ -69,8 +68,7 @@ PatternFlight lap(const Plan& plan, const Item& item, const Terrain* terrain) {
     flight.lines = 1;
     flight.spans = {{0, flight.points.size() - 1, 0, flight.photos.size()}};
     flight.distance_m = flight.line_m = flownOver_m(flight.points);
-    if (photos)
-        flight.photo_spacing_m = p.policy == PhotoPolicy::stop ? flight.line_m / static_cast<double>(n) : spacing;
+    if (photos) flight.photo_spacing_m = p.stands() ? flight.line_m / static_cast<double>(n) : spacing;
     const double far = std::sqrt(flight.area_m2 / M_PI);
     flight.height_above_ground_m = far;
     flight.footprint = footprintAt(plan.camera, far);

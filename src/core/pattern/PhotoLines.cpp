@@ -25,7 +25,7 @@ double yawOf(Vec2 along) {
 /// At most half the height. That it is enough is shown by tests/core/CoverageTest.cpp.
 double riseWithin(const Pattern& pattern, const Terrain& terrain, const Footprint& footprint, double height_m) {
     constexpr int kAcross = 40;  // samples along each side of the area's box
-    constexpr double kCounted = 0.9, kCosts = 0.5;
+    constexpr double kCounted = 0.95, kCosts = 0.5;
     const LocalFrame frame(middleOf(pattern.outline));
     Vec2 low{INFINITY, INFINITY}, high{-INFINITY, -INFINITY};
     for (const Vec2& p : toLocal(frame, pattern.outline)) {
@@ -71,7 +71,7 @@ class LineFlyer {
           speed_(effectiveSpeed(plan, item)) {
         // A triggered photo at the very end would be lost: the place counts as reached a little before, and the first
         // photo may have come a little late, where the climb to the line's height lagged.
-        const bool triggered = pattern_.policy == PhotoPolicy::distance || pattern_.policy == PhotoPolicy::time;
+        const bool triggered = pattern_.takesPhotos() && pattern_.when != PhotoWhen::standing;
         if (triggered)
             overrun_m_ = item.acceptance_m.value_or(plan.defaults.acceptance_m) + std::max(0.5, 0.35 * scale.along_m);
     }
@@ -198,9 +198,8 @@ class LineFlyer {
 
     void photoLine(std::size_t first, std::size_t last) {
         ++flight_.lines;
-        const bool photos =
-            scale_.along_m > 0 && pattern_.policy != PhotoPolicy::none && pattern_.policy != PhotoPolicy::video;
-        const bool stops = pattern_.policy == PhotoPolicy::stop;
+        const bool photos = scale_.along_m > 0 && pattern_.takesPhotos();
+        const bool stops = pattern_.stands();
         auto act = [&](const std::vector<Action>& actions) {
             auto& all = flight_.points.back().actions;
             all.insert(all.end(), actions.begin(), actions.end());
@@ -291,8 +290,14 @@ PhotoScale photoScale(const Plan& plan, const Item& item, const Terrain* terrain
     if (pattern.follow && terrain != nullptr) s.rise_m = riseWithin(pattern, *terrain, s.footprint, s.height_m);
     const double share = 1 - s.rise_m / s.height_m;
     s.across_m = s.footprint.across_m * share * (1 - pattern.sidelap_percent / 100);
-    s.along_m = s.footprint.along_m * share * (1 - pattern.overlap_percent / 100);
+    s.along_m = photosApart_m(plan, item).value_or(s.footprint.along_m * share * (1 - pattern.overlap_percent / 100));
     return s;
+}
+
+std::optional<double> photosApart_m(const Plan& plan, const Item& item) {
+    const Pattern& p = *item.pattern;
+    if (p.takesPhotos() && p.when == PhotoWhen::time && p.every_s > 0) return p.every_s * effectiveSpeed(plan, item);
+    return p.spacing_m > 0 ? std::optional(p.spacing_m) : std::nullopt;
 }
 
 void flyLines(const Plan& plan, const Item& item, const Terrain* terrain, const LocalFrame& frame,
@@ -306,29 +311,17 @@ void flyLines(const Plan& plan, const Item& item, const Terrain* terrain, const 
 }
 
 std::vector<Action> startPhotos(const Pattern& pattern, double spacing_m, double speed_mps) {
-    switch (pattern.policy) {
-        case PhotoPolicy::distance:
-            return {PhotoEvery{spacing_m}};
-        case PhotoPolicy::time:
-            return {PhotoInterval{spacing_m / std::max(0.1, speed_mps)}};
-        case PhotoPolicy::video:
-            return {Video{true}};
-        default:
-            return {};
-    }
+    if (pattern.makes == CameraMakes::film) return {Video{true}};
+    if (!pattern.takesPhotos() || pattern.stands()) return {};
+    if (pattern.when == PhotoWhen::distance) return {PhotoEvery{spacing_m}};
+    return {PhotoInterval{pattern.every_s > 0 ? pattern.every_s : spacing_m / std::max(0.1, speed_mps)}};
 }
 
 std::vector<Action> endPhotos(const Pattern& pattern) {
-    switch (pattern.policy) {
-        case PhotoPolicy::distance:
-            return {PhotoEvery{0}};
-        case PhotoPolicy::time:
-            return {PhotoInterval{0}};
-        case PhotoPolicy::video:
-            return {Video{false}};
-        default:
-            return {};
-    }
+    if (pattern.makes == CameraMakes::film) return {Video{false}};
+    if (!pattern.takesPhotos() || pattern.stands()) return {};
+    if (pattern.when == PhotoWhen::distance) return {PhotoEvery{0}};
+    return {PhotoInterval{0}};
 }
 
 void measureGsd(const Plan& plan, const Terrain* terrain, PatternFlight& flight) {

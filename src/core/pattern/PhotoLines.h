@@ -28,7 +28,11 @@ PhotoScale photoScale(const Plan& plan, const Item& item, const Terrain* terrain
 void flyLines(const Plan& plan, const Item& item, const Terrain* terrain, const LocalFrame& frame,
               const std::vector<PhotoLine>& lines, const PhotoScale& scale, PatternFlight& flight);
 
-/// The actions that take photos from here on by a policy, and that end it.
+/// Metres between photos along, where the pattern says so itself: its spacing, or its seconds at its speed. Nothing: as
+/// the overlap needs.
+std::optional<double> photosApart_m(const Plan& plan, const Item& item);
+
+/// The actions with which the camera begins, and with which it ends.
 std::vector<Action> startPhotos(const Pattern& pattern, double spacing_m, double speed_mps);
 std::vector<Action> endPhotos(const Pattern& pattern);
 

@@ -34,11 +34,12 @@ PatternFlight rings(const Plan& plan, const Item& item, const Terrain* terrain) 
         flight.remedy = [](Item& i) { i.pattern.edit().radius_step_m = 0; };
         return flight;
     }
+    const auto apart = photosApart_m(plan, item);
     for (std::size_t k = 0; k < heights.size(); ++k) {
         const double radius = p.radius_m + p.radius_step_m * static_cast<double>(k);
         const Height height = levelHeight(plan, terrain, centre, heights[k], ref);
         const auto amsl = amslOf(plan, terrain, centre, height);
-        const double wanted = p.spacing_m > 0 ? std::ceil(2 * M_PI * radius / p.spacing_m) : p.per_ring;
+        const double wanted = apart ? std::ceil(2 * M_PI * radius / *apart) : p.per_ring;
         if (!(wanted <= 2000) || flight.photos.size() + static_cast<std::size_t>(wanted) > kMaxPhotos) {
             flight.problem = "more photos than can be planned: a larger spacing is needed";
             return flight;
@@ -65,11 +66,11 @@ PatternFlight rings(const Plan& plan, const Item& item, const Terrain* terrain) 
                 const auto start = startPhotos(p, chord, effectiveSpeed(plan, item));
                 point.actions.insert(point.actions.end(), start.begin(), start.end());
             }
-            if (p.policy == PhotoPolicy::stop) {
+            if (p.stands()) {
                 point.actions.push_back(Delay{1});
                 point.actions.push_back(PhotoNow{});
             }
-            if (p.policy != PhotoPolicy::video && p.policy != PhotoPolicy::none)
+            if (p.takesPhotos())
                 flight.photos.push_back(
                     {place, amsl, sight.yaw_deg, p.pitch_deg.value_or(sight.pitch_deg.value_or(0))});
             flight.points.push_back(std::move(point));

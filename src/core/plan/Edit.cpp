@@ -391,14 +391,14 @@ Item patternItem(ItemKind kind, std::vector<GeoPoint> outline) {
             break;
         case ItemKind::face:
             item.height = Height::aboveGround(20);
-            p.policy = PhotoPolicy::stop;
+            p.when = PhotoWhen::standing;
             p.low_m = 10;
             p.high_m = 30;
             p.step_up_m = 0;
             break;
         case ItemKind::lap:
             item.height = Height::aboveGround(40);
-            p.policy = PhotoPolicy::video;
+            p.makes = CameraMakes::film;
             break;
         default:
             item.height = Height::aboveGround(60);

@@ -10,8 +10,9 @@
 
 namespace anhinga {
 
-/// How the camera is triggered along a pattern.
-enum class PhotoPolicy { distance, time, stop, video, none };
+/// What the camera makes along a pattern, and when it takes photos.
+enum class CameraMakes { photos, film, nothing };
+enum class PhotoWhen { distance, time, standing };  // every so many metres, seconds; standing still at each point
 
 struct Pattern {
     // Where. Block and Lap: an area. Corridor and Face: a line. Rings: its centre alone.
@@ -19,9 +20,12 @@ struct Pattern {
     std::vector<std::vector<GeoPoint>> holes;  // Block: left out
 
     // Photos.
-    PhotoPolicy policy = PhotoPolicy::distance;
+    CameraMakes makes = CameraMakes::photos;
+    PhotoWhen when = PhotoWhen::distance;
+    double every_s = 0;               // by time: so often; 0: as often as the spacing and the speed need
+    double spacing_m = 0;             // between photos along; 0: as the overlap needs (Rings: by `per_ring`)
     double overlap_percent = 75;      // along the line
-    double sidelap_percent = 65;      // from line to line; Face: from row to row
+    double sidelap_percent = 60;      // from line to line; Face: from row to row
     std::optional<double> gsd_cm;     // when set, Block and Corridor are flown as high as gives it
     std::optional<double> pitch_deg;  // of the gimbal; straight down for Block and Corridor, towards the target else
 
@@ -49,16 +53,18 @@ struct Pattern {
     double radius_step_m = 0;        // each ring this much wider than the one below
     double low_m = 20, high_m = 20;  // rings and rows, in the reference of the item's height
     double step_up_m = 10;           // between rings or rows
-    double spacing_m = 0;            // between photos along; 0: as the overlap needs (Face) or by `per_ring` (Rings)
     int per_ring = 24;
     bool anticlockwise = false;
     double start_deg = 0;  // bearing from the centre at which a ring begins
     double stand_off_m = 15;
-    bool left_side = false;  // Face: the camera looks at what is left of the line
-    double tilt_from_deg = 0, tilt_to_deg = 0, tilt_step_deg = 15;  // of the camera against the level
-    double turn_from_deg = 0, turn_to_deg = 0, turn_step_deg = 15;  // of the nose against the face's normal
-    bool columns = false;                                           // up and down instead of along and up
+    bool left_side = false;            // Face: flown left of its line; the camera looks across it
+    std::vector<double> tilts_deg{0};  // Face: of the camera against the level, in this order at each point
+    std::vector<double> turns_deg{0};  // of the nose against the face's normal
+    bool columns = false;              // up and down instead of along and up
     int shots = 1;
+
+    bool takesPhotos() const { return makes == CameraMakes::photos; }
+    bool stands() const { return takesPhotos() && when == PhotoWhen::standing; }
 
     bool operator==(const Pattern&) const = default;
 };

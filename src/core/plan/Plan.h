@@ -241,7 +241,7 @@ struct AutopilotTraits {
     bool item0_is_home = true;
     bool repeats_rearm = true;  // an exhausted counter starts again when the flight comes past again
     bool splines = true;        // flies spline waypoints
-    double first_waypoint_max_m = 900;
+    double first_waypoint_max_m = 1000;
     double lowest_height_m = 2;  // above home; lower items are refused
     /// Items that may be changed while it flies are at least so many after the one being flown; 0: none can be.
     int change_ahead = 2;
@@ -312,8 +312,8 @@ struct Plan {
     std::vector<AirspaceCover> covers;
     std::vector<CheckItem> checklist;
     std::vector<Seal> seals;                 // at most one a sortie
-    int revision = 1;                        // grows when a locked plan is changed
-    bool locked = false;                     // not to be changed but by a new revision
+    int revision = 1;                        // grows when a frozen plan is changed
+    bool frozen = false;                     // not to be changed but by a new revision
     std::vector<std::string> terrain_files;  // relative to the plan file
     std::vector<std::string> imagery_files;
     ItemId next_id = 1;

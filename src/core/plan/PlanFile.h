@@ -10,7 +10,7 @@
 
 namespace anhinga {
 
-constexpr int kPlanFormatVersion = 5;
+constexpr int kPlanFormatVersion = 6;
 constexpr const char* kPlanExtension = ".anhinga.geojson";
 
 /// Text of the file; the same plan always gives the same text.
@@ -23,5 +23,9 @@ Result<Plan> loadPlan(const std::string& path);
 Result<void> savePlan(const Plan& plan, const std::string& path);
 /// `file` of a plan stored at `plan_path`, as a path that can be opened.
 std::string resolveBeside(const std::string& plan_path, const std::string& file);
+
+/// The one word for what the camera makes and when that plans of formats 1 to 5 and the command line's older option have:
+/// distance, time, stop, video or none. False, and nothing is changed, when it is none of them.
+bool setCameraByOldWord(Pattern& pattern, std::string_view word);
 
 }  // namespace anhinga

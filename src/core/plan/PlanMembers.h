@@ -24,11 +24,10 @@ inline constexpr Name kKinds[] = {{"take-off", int(ItemKind::takeOff)},
                                   {"rings", int(ItemKind::rings)},
                                   {"face", int(ItemKind::face)},
                                   {"lap", int(ItemKind::lap)}};
-inline constexpr Name kPolicies[] = {{"distance", int(PhotoPolicy::distance)},
-                                     {"time", int(PhotoPolicy::time)},
-                                     {"stop", int(PhotoPolicy::stop)},
-                                     {"video", int(PhotoPolicy::video)},
-                                     {"none", int(PhotoPolicy::none)}};
+inline constexpr Name kMakes[] = {
+    {"photos", int(CameraMakes::photos)}, {"film", int(CameraMakes::film)}, {"nothing", int(CameraMakes::nothing)}};
+inline constexpr Name kWhen[] = {
+    {"distance", int(PhotoWhen::distance)}, {"time", int(PhotoWhen::time)}, {"point", int(PhotoWhen::standing)}};
 inline constexpr Name kObstacles[] = {
     {"mast", int(ObstacleKind::mast)}, {"wire", int(ObstacleKind::wire)}, {"trees", int(ObstacleKind::trees)}};
 inline constexpr Name kRefs[] = {
@@ -118,15 +117,19 @@ inline constexpr PatternNumber kPatternNumbers[] = {{"overlap_percent", &Pattern
                                                     {"low_m", &Pattern::low_m, -1000, 20000, "rf"},
                                                     {"high_m", &Pattern::high_m, -1000, 20000, "rf"},
                                                     {"step_up_m", &Pattern::step_up_m, 0, 1000, "rf"},
-                                                    {"spacing_m", &Pattern::spacing_m, 0, 5000, "rfl"},
+                                                    {"spacing_m", &Pattern::spacing_m, 0, 5000, "bcrfl"},
+                                                    {"every_s", &Pattern::every_s, 0, 3600, "bcrfl"},
                                                     {"start_deg", &Pattern::start_deg, -360, 360, "r"},
-                                                    {"stand_off_m", &Pattern::stand_off_m, 1, 2000, "f"},
-                                                    {"tilt_from_deg", &Pattern::tilt_from_deg, -90, 90, "f"},
-                                                    {"tilt_to_deg", &Pattern::tilt_to_deg, -90, 90, "f"},
-                                                    {"tilt_step_deg", &Pattern::tilt_step_deg, 1, 90, "f"},
-                                                    {"turn_from_deg", &Pattern::turn_from_deg, -180, 180, "f"},
-                                                    {"turn_to_deg", &Pattern::turn_to_deg, -180, 180, "f"},
-                                                    {"turn_step_deg", &Pattern::turn_step_deg, 1, 90, "f"}};
+                                                    {"stand_off_m", &Pattern::stand_off_m, 1, 2000, "f"}};
+/// Lists of angles.
+struct PatternAngles {
+    const char* key;
+    std::vector<double> Pattern::*value;
+    double low, high;
+};
+inline constexpr PatternAngles kPatternAngles[] = {{"tilts_deg", &Pattern::tilts_deg, -90, 90},
+                                                   {"turns_deg", &Pattern::turns_deg, -180, 180}};
+inline constexpr std::size_t kMostAngles = 50;
 struct PatternCount {
     const char* key;
     int Pattern::*value;

@@ -140,7 +140,50 @@ std::string unknownOf(const Json& object, std::initializer_list<const char*> kno
     return rest.empty() ? std::string() : rest.dump();
 }
 
-Pattern readPattern(ItemKind kind, const Json& feature, const Json& data) {
+void readCamera(const Json& j, Pattern& p) {
+    p.makes = static_cast<CameraMakes>(valueOf(kMakes, textOr(j, "makes", "photos"), "what the camera makes"));
+    p.when = static_cast<PhotoWhen>(valueOf(kWhen, textOr(j, "when", "distance"), "when photos are taken"));
+}
+
+/// From `from` to `to` in even steps no longer than `step`, as Faces of formats 1 to 5 were flown.
+std::vector<double> sweep(double from_deg, double to_deg, double step_deg) {
+    constexpr double kMost = 72;
+    const double span = std::abs(to_deg - from_deg);
+    if (span < 0.01) return {from_deg};
+    const double n = std::clamp(std::ceil(span / std::max(1.0, std::abs(step_deg)) - 1e-9), 1.0, kMost);
+    std::vector<double> out;
+    for (int i = 0; i <= static_cast<int>(n); ++i) out.push_back(from_deg + (to_deg - from_deg) * i / n);
+    return out;
+}
+
+void readAngles(const Json& j, Pattern& p) {
+    for (const PatternAngles& a : kPatternAngles) {
+        if (!j.contains(a.key)) continue;
+        const Json& list = j.at(a.key);
+        if (!list.is_array() || list.empty() || list.size() > kMostAngles)
+            wrong("{} must be a list of 1 to {} angles", a.key, kMostAngles);
+        (p.*a.value).clear();
+        for (const Json& v : list) {
+            const double angle = v.is_number() ? v.get<double>() : NAN;
+            if (!(angle >= a.low && angle <= a.high)) wrong("{} must be from {} to {}", a.key, a.low, a.high);
+            (p.*a.value).push_back(angle);
+        }
+    }
+    // Formats 1 to 5 said from where to where in which steps; a range that ends beside a step ends at its end.
+    const std::pair<const char*, std::vector<double> Pattern::*> ranges[] = {{"tilt", &Pattern::tilts_deg},
+                                                                             {"turn", &Pattern::turns_deg}};
+    for (const auto& [name, value] : ranges) {
+        const std::string key = name;
+        if (!j.contains(key + "_from_deg") && !j.contains(key + "_to_deg")) continue;
+        const double most = value == &Pattern::tilts_deg ? 90 : 180;
+        const double from = numberOr(j, (key + "_from_deg").c_str(), 0, -most, most),
+                     to = numberOr(j, (key + "_to_deg").c_str(), 0, -most, most),
+                     step = numberOr(j, (key + "_step_deg").c_str(), 15, 1, 90);
+        p.*value = sweep(from, to, step);
+    }
+}
+
+Pattern readPattern(ItemKind kind, const Json& feature, const Json& data, int format) {
     Pattern p;
     const Json geometry = feature.value("geometry", Json());
     if (kind == ItemKind::rings) {
@@ -160,20 +203,26 @@ Pattern readPattern(ItemKind kind, const Json& feature, const Json& data) {
     // Format 1 and 2 knew a Block alone, under its name.
     const Json j = data.contains("pattern") ? data.at("pattern") : data.value("block", Json::object());
     if (!j.is_object()) wrong("pattern must be an object");
-    p.policy = static_cast<PhotoPolicy>(valueOf(kPolicies, textOr(j, "policy", "distance"), "photo policy"));
+    if (!j.contains("policy"))
+        readCamera(j, p);
+    else if (const std::string word = textOr(j, "policy", ""); !setCameraByOldWord(p, word))
+        wrong("photo policy \"{}\" is not known to this version", word.substr(0, 40));
+    // What a file older than the usual sidelap of today leaves out was meant as the usual one of then.
+    if (format < 6 && !j.contains("sidelap_percent")) p.sidelap_percent = 65;
     for (const PatternNumber& n : kPatternNumbers)
         if (concerns(n.kinds, kind)) p.*n.value = numberOr(j, n.key, p.*n.value, n.low, n.high);
     for (const PatternCount& n : kPatternCounts)
         if (concerns(n.kinds, kind)) p.*n.value = static_cast<int>(numberOr(j, n.key, p.*n.value, n.low, n.high));
     for (const PatternSwitch& n : kPatternSwitches)
         if (concerns(n.kinds, kind)) p.*n.value = boolOr(j, n.key, false);
+    if (kind == ItemKind::face) readAngles(j, p);
     if (j.contains("gsd_cm")) p.gsd_cm = number(j, "gsd_cm", 0.01, 1000);
     if (j.contains("pitch_deg")) p.pitch_deg = number(j, "pitch_deg", -180, 180);
     if (j.contains("target")) p.target = readHeight(j.at("target"));
     return p;
 }
 
-Item readItem(const Json& feature, const Json& data) {
+Item readItem(const Json& feature, const Json& data, int format) {
     Item item;
     item.id = readId(data, "id");
     item.kind = static_cast<ItemKind>(valueOf(kKinds, textOr(data, "kind", ""), "item kind"));
@@ -190,7 +239,7 @@ Item readItem(const Json& feature, const Json& data) {
         item.radius_m = number(data, "radius_m", 1, 10000);
     }
     if (isPattern(item.kind)) {
-        item.pattern = readPattern(item.kind, feature, data);
+        item.pattern = readPattern(item.kind, feature, data, format);
     } else if (hasPosition(item.kind)) {
         const Json geometry = feature.value("geometry", Json());
         if (!geometry.is_object() || geometry.value("type", Json()) != "Point") wrong("geometry must be a Point");
@@ -330,7 +379,7 @@ void readFieldData(Plan& plan, const Json& a) {
         plan.seals.push_back(std::move(s));
     }
     plan.revision = static_cast<int>(numberOr(a, "revision", 1, 1, 1e9));
-    plan.locked = boolOr(a, "locked", false);
+    plan.frozen = boolOr(a, "frozen", boolOr(a, "locked", false));  // "locked": formats 1 to 5
 }
 
 void readPlanMembers(Plan& plan, const Json& a) {
@@ -414,32 +463,13 @@ void readPlanMembers(Plan& plan, const Json& a) {
                              static_cast<int>(numberOr(j, "photo", 0, 0, 1e6))});
     }
     readFieldData(plan, a);
-    plan.unknown = unknownOf(a, {"format",
-                                 "checklist",
-                                 "seals",
-                                 "revision",
-                                 "locked",
-                                 "sorties",
-                                 "title",
-                                 "notes",
-                                 "home",
-                                 "defaults",
-                                 "vehicle",
-                                 "camera",
-                                 "autopilot",
-                                 "clearance_min_m",
-                                 "clearance_margin_m",
-                                 "ceiling_m",
-                                 "floor_m",
-                                 "sections",
-                                 "return_height_m",
-                                 "at_end",
-                                 "lost_link",
-                                 "low_battery",
-                                 "heights_set_at_amsl_m",
-                                 "terrain",
-                                 "imagery",
-                                 "next_id"});
+    plan.unknown = unknownOf(a, {"format",    "checklist", "seals",           "revision",
+                                 "locked",    "frozen",    "sorties",         "title",
+                                 "notes",     "home",      "defaults",        "vehicle",
+                                 "camera",    "autopilot", "clearance_min_m", "clearance_margin_m",
+                                 "ceiling_m", "floor_m",   "sections",        "return_height_m",
+                                 "at_end",    "lost_link", "low_battery",     "heights_set_at_amsl_m",
+                                 "terrain",   "imagery",   "next_id"});
 }
 
 Plan readPlan(const Json& root) {
@@ -469,7 +499,7 @@ Plan readPlan(const Json& root) {
             const std::string type = textOr(data, "type", "");
             ItemId id = 0;
             if (type == "item") {
-                plan.items.push_back(readItem(feature, data));
+                plan.items.push_back(readItem(feature, data, static_cast<int>(version)));
                 id = plan.items.back().id;
             } else if (type == "fence") {
                 plan.fences.push_back(readFence(feature, data));
@@ -500,6 +530,26 @@ Plan readPlan(const Json& root) {
 }
 
 }  // namespace
+
+bool setCameraByOldWord(Pattern& pattern, std::string_view word) {
+    struct Old {
+        const char* word;
+        CameraMakes makes;
+        PhotoWhen when;
+    };
+    constexpr Old kOld[] = {{"distance", CameraMakes::photos, PhotoWhen::distance},
+                            {"time", CameraMakes::photos, PhotoWhen::time},
+                            {"stop", CameraMakes::photos, PhotoWhen::standing},
+                            {"video", CameraMakes::film, PhotoWhen::distance},
+                            {"none", CameraMakes::nothing, PhotoWhen::distance}};
+    for (const Old& o : kOld)
+        if (word == o.word) {
+            pattern.makes = o.makes;
+            pattern.when = o.when;
+            return true;
+        }
+    return false;
+}
 
 Result<Plan> readPlanText(std::string_view text, const std::string& name) {
     if (text.empty()) return fail("{}: the file is empty", name);

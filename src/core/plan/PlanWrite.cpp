@@ -80,9 +80,11 @@ Json lineJson(const std::vector<GeoPoint>& line) {
 /// The members of a pattern that concern its kind and are not as they are at first.
 Json patternJson(const Item& item) {
     const Pattern &p = *item.pattern, usual;
-    Json j{{"policy", nameOf(kPolicies, int(p.policy))}};
+    Json j{{"makes", nameOf(kMakes, int(p.makes))}, {"when", nameOf(kWhen, int(p.when))}};
     for (const PatternNumber& n : kPatternNumbers)
         if (concerns(n.kinds, item.kind)) j[n.key] = p.*n.value;
+    if (item.kind == ItemKind::face)
+        for (const PatternAngles& a : kPatternAngles) j[a.key] = p.*a.value;
     for (const PatternCount& n : kPatternCounts)
         if (concerns(n.kinds, item.kind) && p.*n.value != usual.*n.value) j[n.key] = p.*n.value;
     for (const PatternSwitch& n : kPatternSwitches)
@@ -268,7 +270,7 @@ std::string writePlanText(const Plan& plan) {
         }
     }
     if (plan.revision > 1) a["revision"] = plan.revision;
-    if (plan.locked) a["locked"] = true;
+    if (plan.frozen) a["frozen"] = true;
     a["next_id"] = plan.next_id;
     addUnknown(a, plan.unknown);
     const auto dump = [](const Json& j) { return j.dump(-1, ' ', false, Json::error_handler_t::replace); };

@@ -167,10 +167,10 @@ ProfileLibrary genericProfiles() {
         int across, along;
         double interval, mb, up;
     };
-    static constexpr Lens kLenses[] = {{"1/2.3-inch 12 MP, 4.3 mm", 6.17, 4.55, 4.3, 4000, 3000, 1.0, 5, 20},
-                                       {"4/3-inch 20 MP, 12 mm", 17.3, 13.0, 12, 5280, 3956, 0.7, 10, 30},
+    static constexpr Lens kLenses[] = {{"1/2.3-inch 12 MP, 4.3 mm", 6.2, 4.6, 4.3, 4000, 3000, 1.0, 5, 20},
+                                       {"4/3-inch 20 MP, 12 mm", 17.3, 13.0, 12, 5200, 3900, 0.7, 10, 30},
                                        {"APS-C 24 MP, 16 mm", 23.5, 15.6, 16, 6000, 4000, 1.0, 12, 0},
-                                       {"Full frame 45 MP, 35 mm", 35.9, 24.0, 35, 8192, 5460, 0.8, 22, 30},
+                                       {"Full frame 45 MP, 35 mm", 36.0, 24.0, 35, 8250, 5500, 0.8, 22, 30},
                                        {"Thermal 640 x 512, 13 mm", 7.68, 6.14, 13, 640, 512, 1.0, 1, 30}};
     library.cameras = {CameraProfile{}};
     for (const Lens& l : kLenses) {
@@ -190,6 +190,7 @@ ProfileLibrary genericProfiles() {
     other.item0_is_home = false;
     other.splines = false;
     other.item_limit = 500;
+    other.first_waypoint_max_m = 900;
     AutopilotTraits cautious;  // of an unknown family the least is expected
     cautious.item0_is_home = false;
     cautious.splines = false;

@@ -91,7 +91,7 @@ std::string checklistPart(const Plan& plan) {
 std::string planPart(const Plan& plan) {
     Figures f;
     f.add("Title", plan.title);
-    f.add("Revision", fmt::format("{}{}", plan.revision, plan.locked ? ", locked" : ""));
+    f.add("Revision", fmt::format("{}{}", plan.revision, plan.frozen ? ", frozen" : ""));
     if (!plan.notes.empty()) f.add("Notes", plan.notes);
     for (const Seal& s : plan.seals)
         f.add(s.sortie == 0 ? "Sealed" : fmt::format("Sortie {} sealed", s.sortie),

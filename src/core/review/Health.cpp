@@ -22,7 +22,7 @@ constexpr Row kQuestions[] = {
     {"height", "Height estimate", "Does the estimated height follow barometer and GPS?", health::askHeight},
     {"attitude", "Attitude", "Does the attitude follow what is asked for?", health::askAttitude},
     {"hold", "Hold", "Does it stand still when it holds?", health::askHold},
-    {"gps-glitch", "GPS jumps", "Did the GPS jump?", health::askGpsGlitch},
+    {"gps-jump", "GPS jumps", "Did the GPS jump?", health::askGpsJumps},
     {"gps-quality", "GPS reception", "Did the GPS see enough?", health::askGpsQuality},
     {"power", "Current and throttle", "Does the current follow the throttle?", health::askPower},
     {"battery-left", "Battery left", "How much was left in the battery?", health::askBatteryLeft},

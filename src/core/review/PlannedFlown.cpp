@@ -1,5 +1,6 @@
 #include "core/review/PlannedFlown.h"
 
+#include "core/base/Modes.h"
 #include "core/geo/Polygon.h"
 
 namespace anhinga {
@@ -60,8 +61,8 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
         const double t = lat->t_s[i];
         while (k + 1 < item->t_s.size() && item->t_s[k + 1] <= t) ++k;
         while (mode_at + 1 < log.modes.size() && log.modes[mode_at + 1].t_s <= t) ++mode_at;
-        const bool in_mission =
-            log.modes.empty() || (log.modes[mode_at].t_s <= t && log.modes[mode_at].name == "mission");
+        const bool in_mission = log.modes.empty() ||
+                                (log.modes[mode_at].t_s <= t && log.modes[mode_at].name == modeWord(ModeKind::mission));
         const int seq = item->t_s[k] <= t ? static_cast<int>(item->value[k]) : -1;
         if (seq != current) {
             close();
@@ -131,7 +132,7 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
         if (e.kind == "disarmed") end = e.t_s;
     }
     for (const ModeChange& m : log.modes)
-        if (m.name == "mission" && !start) start = m.t_s;
+        if (m.name == modeWord(ModeKind::mission) && !start) start = m.t_s;
     out.flown_s = end - std::max(armed, start.value_or(armed));
     for (const LogEvent& e : log.events) out.photos_flown += e.kind == "photo";
     if (const Channel* used = log.find("battery.used_wh"); used != nullptr && !used->value.empty())

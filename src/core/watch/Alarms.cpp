@@ -105,7 +105,7 @@ void AlarmWatch::lookAtFlight(const VehicleSnapshot& v, const std::optional<Flig
                                                               *v.battery_percent, *p->battery_percent)};
     }
     bool height_off = false;
-    if (p && v.height_home_m && p->height_home_m && modeName(v) == "mission" && p->beside_m < kBeside_m) {
+    if (p && v.height_home_m && p->height_home_m && modeKind(v) == ModeKind::mission && p->beside_m < kBeside_m) {
         const double off = *v.height_home_m - *p->height_home_m;
         height_off = std::abs(off) > kHeightOff_m;
         if (height_off && height_off_since_s_ && now_s - *height_off_since_s_ > kHeightOffTime_s)
@@ -118,7 +118,7 @@ void AlarmWatch::lookAtFlight(const VehicleSnapshot& v, const std::optional<Flig
         height_off_since_s_.reset();
     else if (!height_off_since_s_)
         height_off_since_s_ = now_s;
-    if (p && p->beside_m > 2 * kBeside_m && modeName(v) == "mission")
+    if (p && p->beside_m > 2 * kBeside_m && modeKind(v) == ModeKind::mission)
         found["beside"] = {AlarmLevel::warn, fmt::format("{:.0f} m from where it was rehearsed to be", p->beside_m)};
     if (p && v.armed && p->photos - v.photos >= kPhotosMissing)
         found["photos"] = {

@@ -1,5 +1,7 @@
 #include "core/watch/AutoChecks.h"
 
+#include "core/link/ParameterRoles.h"
+
 #include "core/base/Text.h"
 #include "core/geo/MagneticField.h"
 #include "core/mavlink/ModeNames.h"
@@ -154,7 +156,8 @@ CheckResult mode(const FieldInput& in) {
     const VehicleSnapshot* v = heard(in);
     if (v == nullptr) return lacking("no vehicle is heard");
     const std::string name = modeName(*v);
-    const bool no = name == "mission" || name == "return" || name == "land";
+    const auto kind = modeKind(*v);
+    const bool no = kind == ModeKind::mission || kind == ModeKind::returnHome || kind == ModeKind::land;
     return {no ? bad : good, no ? fmt::format("{}: it does not arm in this mode; choose manual or hold", name)
                                 : fmt::format("{}: it can be armed", name)};
 }
@@ -196,12 +199,13 @@ CheckResult kind(const FieldInput& in) {
 
 CheckResult returnHeight(const FieldInput& in) {
     if (in.parameters == nullptr) return lacking("parameters are not read: open them once");
-    const auto at = in.parameters->find("RTL_ALT");
-    if (at == in.parameters->end()) return lacking("the aircraft has no such parameter");
-    const double held = at->second.value / 100, planned = in.plan->return_height_m;
+    const auto at = heldAs(*in.parameters, ParameterRole::returnHeight_m);
+    if (!at) return lacking("the aircraft has no such parameter that is known here");
+    const double held = *at, planned = in.plan->return_height_m;
     const bool same = std::abs(held - planned) < 0.5;
-    return {same ? good : bad, fmt::format("{:.0f} m above home on the aircraft, {:.0f} m planned{}", held, planned,
-                                           same ? "" : ": set parameter RTL_ALT")};
+    return {same ? good : bad,
+            fmt::format("{:.0f} m above home on the aircraft, {:.0f} m planned{}", held, planned,
+                        same ? "" : ": set parameter " + heldName(*in.parameters, ParameterRole::returnHeight_m))};
 }
 
 CheckResult transmitter(const FieldInput& in) {

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/Text.h"
+#include "core/link/ParameterRoles.h"
 #include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
@@ -18,24 +19,21 @@ std::optional<int> pulse(const VehicleSnapshot& v, int channel) {
     return us >= kLeast_us && us <= kMost_us ? std::optional(us) : std::nullopt;
 }
 
-std::optional<double> held(const ParameterSet* set, const std::string& name) {
-    if (set == nullptr) return std::nullopt;
-    const auto at = set->find(name);
-    return at == set->end() || !std::isfinite(at->second.value) ? std::nullopt : std::optional(at->second.value);
+std::optional<double> held(const ParameterSet* set, ParameterRole role, int n = 0) {
+    return set == nullptr ? std::nullopt : heldAs(*set, role, n);
 }
 
-int channelOf(const ParameterSet* set, const char* name, int usual) {
-    const auto value = held(set, name);
+int channelOf(const ParameterSet* set, ParameterRole role, int usual) {
+    const auto value = held(set, role);
     return value && *value >= 1 && *value <= 16 ? static_cast<int>(*value) : usual;
 }
 
 std::optional<double> stick(const VehicleSnapshot& v, const ParameterSet* set, int channel) {
     const auto us = pulse(v, channel);
     if (!us) return std::nullopt;
-    const auto own = [&](const char* what, double usual) {
-        return held(set, fmt::format("RC{}_{}", channel, what)).value_or(usual);
-    };
-    const double middle = own("TRIM", 1500), low = own("MIN", 1100), high = own("MAX", 1900);
+    const double middle = held(set, ParameterRole::pulseMiddle, channel).value_or(1500),
+                 low = held(set, ParameterRole::pulseLow, channel).value_or(1100),
+                 high = held(set, ParameterRole::pulseHigh, channel).value_or(1900);
     const double span = *us < middle ? middle - low : high - middle;
     return span < 50 ? std::optional(0.0) : std::optional(std::clamp((*us - middle) / span, -1.0, 1.0));
 }
@@ -51,23 +49,23 @@ PilotInput pilotInput(const VehicleSnapshot& v, const ParameterSet* set) {
     PilotInput in;
     in.heard = !v.radio_us.empty();
     if (!in.heard) return in;
-    in.roll = stick(v, set, channelOf(set, "RCMAP_ROLL", 1));
-    in.pitch = stick(v, set, channelOf(set, "RCMAP_PITCH", 2));
-    in.yaw = stick(v, set, channelOf(set, "RCMAP_YAW", 4));
-    const int throttle = channelOf(set, "RCMAP_THROTTLE", 3);
+    in.roll = stick(v, set, channelOf(set, ParameterRole::rollChannel, 1));
+    in.pitch = stick(v, set, channelOf(set, ParameterRole::pitchChannel, 2));
+    in.yaw = stick(v, set, channelOf(set, ParameterRole::yawChannel, 4));
+    const int throttle = channelOf(set, ParameterRole::throttleChannel, 3);
     if (const auto us = pulse(v, throttle)) {
-        const double low = held(set, fmt::format("RC{}_MIN", throttle)).value_or(1100);
-        const double high = held(set, fmt::format("RC{}_MAX", throttle)).value_or(1900);
+        const double low = held(set, ParameterRole::pulseLow, throttle).value_or(1100);
+        const double high = held(set, ParameterRole::pulseHigh, throttle).value_or(1900);
         in.throttle = high - low < 50 ? 0 : std::clamp((*us - low) / (high - low), 0.0, 1.0);
     }
-    in.mode_channel_known = held(set, "FLTMODE_CH").has_value();
-    in.mode_channel = channelOf(set, "FLTMODE_CH", 5);
+    in.mode_channel_known = held(set, ParameterRole::modeChannel).has_value();
+    in.mode_channel = channelOf(set, ParameterRole::modeChannel, 5);
     if (const auto us = pulse(v, in.mode_channel)) {
         // The six ranges of that family.
         constexpr int kUpTo_us[] = {1230, 1360, 1490, 1620, 1749};
         in.mode_position = 1;
         for (const int up_to : kUpTo_us) *in.mode_position += *us > up_to ? 1 : 0;
-        if (const auto mode = held(set, fmt::format("FLTMODE{}", *in.mode_position)); mode && *mode >= 0)
+        if (const auto mode = held(set, ParameterRole::modeAt, *in.mode_position); mode && *mode >= 0)
             in.mode = mavlink::modeName(v.autopilot, v.type, static_cast<std::uint32_t>(*mode));
     }
     constexpr int kFull = 254;

@@ -23,8 +23,8 @@ struct PilotInput {
     bool sticksMoved() const;
 };
 
-/// `parameters`: of the vehicle, null when they were not read. Autopilot family 3: channels as RCMAP_* says, the mode
-/// switch as FLTMODE_CH and FLTMODE1..6 say; without them the usual order: roll, pitch, throttle, yaw, mode.
+/// `parameters`: of the vehicle, null when they were not read. Channels, pulses and the mode switch as they say
+/// (core/link/ParameterRoles); without them the usual order: roll, pitch, throttle, yaw, mode.
 PilotInput pilotInput(const VehicleSnapshot& vehicle, const ParameterSet* parameters);
 
 }  // namespace anhinga

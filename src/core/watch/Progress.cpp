@@ -24,7 +24,7 @@ std::optional<FlightProgress> ProgressFollower::follow(const VehicleSnapshot& v)
         return std::nullopt;
     }
     if (!v.position || !v.mission_item) return std::nullopt;
-    if (!begun_ && modeName(v) != "mission") return std::nullopt;
+    if (!begun_ && modeKind(v) != ModeKind::mission) return std::nullopt;
     begun_ = true;
     // Ahead of where it was, among the times the rehearsal flies to the same item: the nearest place. Further than one
     // item on only when the aircraft has gone on, too.

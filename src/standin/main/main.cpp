@@ -65,7 +65,8 @@ int main(int argc, char** argv) {
     app.add_option("--home", home, "LAT,LON,AMSL");
     app.add_option("--terrain", terrain, "elevation raster");
     app.add_option("--link", link, "udp:HOST:PORT, tcp-listen:PORT, udp-listen:PORT or serial:DEVICE:BAUD");
-    app.add_option("--speedup", options.speedup, "times real time")->check(CLI::Range(0.1, 1000.0));
+    app.add_option("--pace", options.pace, "times real time")->check(CLI::Range(0.1, 1000.0));
+    app.add_option("--speedup", options.pace)->check(CLI::Range(0.1, 1000.0))->group("");  // the older word
     app.add_option("--wind-from", options.wind.from_deg, "degrees")->check(CLI::Range(-360.0, 360.0));
     app.add_option("--wind-speed", options.wind.speed_mps, "m/s")->check(CLI::Range(0.0, 60.0));
     app.add_option("--gusts", options.wind.gust_mps, "m/s, standard deviation")->check(CLI::Range(0.0, 20.0));
@@ -162,7 +163,7 @@ int main(int argc, char** argv) {
     std::signal(SIGTERM, [](int) { stop_asked = true; });
     std::signal(SIGINT, [](int) { stop_asked = true; });
     std::cout << fmt::format("stand-in at {:.5f} {:.5f}, {:.1f} m AMSL, {}x, {}\n", options.home.lat_deg,
-                             options.home.lon_deg, options.home_amsl_m, options.speedup, link)
+                             options.home.lon_deg, options.home_amsl_m, options.pace, link)
               << std::flush;
     const double start = monotonicMs();
     double last = start;
@@ -172,7 +173,7 @@ int main(int argc, char** argv) {
         std::this_thread::sleep_for(std::chrono::milliseconds(10));
         const double now = monotonicMs();
         standin->advance((now - last) / 1000);
-        if (!slow && options.faults.holds("slow-radio", (now - start) / 1000 * options.speedup)) {
+        if (!slow && options.faults.holds("slow-radio", (now - start) / 1000 * options.pace)) {
             slow = true;
             conditions.bytes_per_s = kSlowRadio;
             transport->setConditions(conditions);

@@ -7,8 +7,7 @@ void blur(const CheckInput& in, Out& out) {
     for (const OpenedPattern& opened : in.view.route.patterns) {
         const Item& item = opened.item;
         const PatternFlight& flight = *opened.flight;
-        const PhotoPolicy policy = item.pattern->policy;
-        if (flight.photos.empty() || flight.footprint.gsd_m <= 0 || policy == PhotoPolicy::stop) continue;
+        if (flight.photos.empty() || flight.footprint.gsd_m <= 0 || item.pattern->stands()) continue;
         const double speed = effectiveSpeed(in.plan, item);
         const double smear_px = speed * in.plan.camera.shutter_s / flight.footprint.gsd_m;
         if (smear_px <= kMost_px) continue;

@@ -8,12 +8,12 @@ void cameraByHand(const CheckInput& in, Out& out) {
     double seconds = 0;
     ItemId first = 0;
     for (const OpenedPattern& opened : in.view.route.patterns) {
-        const PhotoPolicy policy = opened.item.pattern->policy;
-        if (policy == PhotoPolicy::none || opened.flight->points.empty()) continue;
+        const Pattern& pattern = *opened.item.pattern;
+        if (pattern.makes == CameraMakes::nothing || opened.flight->points.empty()) continue;
         if (first == 0) first = opened.item.id;
         const double speed = effectiveSpeed(in.plan, opened.item);
         const double every = opened.flight->photo_spacing_m / std::max(0.1, speed);
-        if (policy != PhotoPolicy::video && every > 0) seconds = seconds > 0 ? std::min(seconds, every) : every;
+        if (pattern.takesPhotos() && every > 0) seconds = seconds > 0 ? std::min(seconds, every) : every;
     }
     if (first == 0) return;
     out.push_back({Severity::warn,

@@ -13,10 +13,10 @@ void forWings(const CheckInput& in, Out& out) {
     for (const Item& item : in.plan.items) {
         if (item.kind == ItemKind::rings || item.kind == ItemKind::face)
             say(item.id, "stand still beside a thing; Rings and Face need a multirotor or a helicopter", {});
-        else if (isPattern(item.kind) && item.pattern->policy == PhotoPolicy::stop)
+        else if (isPattern(item.kind) && item.pattern->stands())
             say(item.id, "stop for each photo", {{"Take them by distance", [id = item.id](Plan& p) {
                                                       if (Item* i = p.find(id))
-                                                          i->pattern.edit().policy = PhotoPolicy::distance;
+                                                          i->pattern.edit().when = PhotoWhen::distance;
                                                   }}});
         const auto nose = [](const Action& a) {
             return std::holds_alternative<LookAt>(a) || std::holds_alternative<SetHeading>(a);

@@ -18,7 +18,7 @@ struct Jump {
 };
 }  // namespace
 
-Answer askGpsGlitch(const Flown& flown) {
+Answer askGpsJumps(const Flown& flown) {
     const bool raw = flown.find("gps.lat_deg") != nullptr && flown.find("gps.lon_deg") != nullptr;
     const Channel* lat = flown.find(raw ? "gps.lat_deg" : "position.lat_deg");
     const Channel* lon = flown.find(raw ? "gps.lon_deg" : "position.lon_deg");

@@ -47,7 +47,7 @@ Answer askCompassModel(const Flown&);
 Answer askHeight(const Flown&);
 Answer askAttitude(const Flown&);
 Answer askHold(const Flown&);
-Answer askGpsGlitch(const Flown&);
+Answer askGpsJumps(const Flown&);
 Answer askGpsQuality(const Flown&);
 Answer askPower(const Flown&);
 Answer askBatteryLeft(const Flown&);

@@ -63,7 +63,8 @@ Answer askVibration(const Flown& flown) {
     a.from_s = worst.from_s;
     a.to_s = worst.to_s;
     a.channels = {s->source};
-    a.evidence = fmt::format("{}: 95 of 100 seconds below {:.1f} m/s² (root mean square)", s->axis, s->p95);
+    a.evidence =
+        fmt::format("{} shakes with {:.1f} m/s² (root mean square; 5 of 100 seconds were worse)", s->axis, s->p95);
     if (const Channel* throttle = flown.find("throttle.percent")) {
         a.channels.push_back(throttle->name);
         const auto level = flown.inAir(*throttle);
