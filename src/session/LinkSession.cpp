@@ -322,8 +322,14 @@ std::vector<HoldState> LinkSession::states(const MissionSet& set, bool item0_is_
 
 void LinkSession::command(const QString& name, Command command) {
     if (!link_) return;
-    // One after the other: a second command waits until the first is answered or given up.
-    if (!commands_.empty() && commands_.back().state == CommandNote::sent) return;
+    // One after the other. An order that comes before the answer to the last one is not sent, and that is said.
+    for (const CommandNote& c : commands_)
+        if (c.state == CommandNote::sent) {
+            commands_.push_back({name, CommandNote::refused,
+                                 name + ": not sent, still waiting for the answer to " + c.name,
+                                 QDateTime::currentDateTime()});
+            return emit stateChanged();
+        }
     commands_.push_back({name, CommandNote::sent, "", QDateTime::currentDateTime()});
     link_->mark("command " + name.toStdString());
     const std::size_t index = commands_.size() - 1;

@@ -16,7 +16,7 @@ using asio::ip::tcp;
 
 namespace {
 
-/// Sends bytes as they are and reads until the server closes, at most two seconds.
+/// Sends bytes as they are and reads until the server closes, at most ten seconds.
 std::string ask(int port, const std::string& request) {
     asio::io_context io;
     tcp::socket socket(io);
@@ -27,7 +27,7 @@ std::string ask(int port, const std::string& request) {
     std::string answer;
     bool closed = false;
     asio::async_read(socket, asio::dynamic_buffer(answer), [&](asio::error_code, std::size_t) { closed = true; });
-    io.run_for(std::chrono::seconds(2));
+    io.run_for(std::chrono::seconds(10));
     return closed ? answer : answer + "[still open]";
 }
 

@@ -15,33 +15,33 @@ using namespace anhinga::testing;
 namespace {
 
 template <class T>
-void put(std::string& out, T v) {
+void raw(std::string& out, T v) {
     out.append(reinterpret_cast<const char*>(&v), sizeof v);
 }
 std::string record(char type, const std::string& body) {
     std::string out;
-    put<std::uint16_t>(out, static_cast<std::uint16_t>(body.size()));
+    raw<std::uint16_t>(out, static_cast<std::uint16_t>(body.size()));
     return out + type + body;
 }
 std::string begin() {
     std::string out("ULog\x01\x12\x35\x01", 8);
-    put<std::uint64_t>(out, 0);
+    raw<std::uint64_t>(out, 0);
     return out + record('B', std::string(40, '\0'));
 }
 std::string subscribe(int id, const std::string& topic, int instance = 0) {
     std::string body(1, static_cast<char>(instance));
-    put<std::uint16_t>(body, static_cast<std::uint16_t>(id));
+    raw<std::uint16_t>(body, static_cast<std::uint16_t>(id));
     return record('A', body + topic);
 }
 std::string data(int id, double t_s, const std::string& fields) {
     std::string body;
-    put<std::uint16_t>(body, static_cast<std::uint16_t>(id));
-    put<std::uint64_t>(body, static_cast<std::uint64_t>(t_s * 1e6));
+    raw<std::uint16_t>(body, static_cast<std::uint16_t>(id));
+    raw<std::uint64_t>(body, static_cast<std::uint64_t>(t_s * 1e6));
     return record('D', body + fields);
 }
 std::string floats(std::initializer_list<float> values) {
     std::string out;
-    for (const float v : values) put(out, v);
+    for (const float v : values) raw(out, v);
     return out;
 }
 
@@ -87,8 +87,8 @@ TEST_CASE("a number that is subscribed again belongs to its new topic; instances
                        record('F', "two:uint64_t timestamp;uint8_t n;int16_t[2] w;");
     text += subscribe(7, "one") + data(7, 1, floats({1.5F}));
     std::string two(1, '\x09');
-    put<std::int16_t>(two, -300);
-    put<std::int16_t>(two, 300);
+    raw<std::int16_t>(two, -300);
+    raw<std::int16_t>(two, 300);
     text += subscribe(7, "two", 2) + data(7, 2, two);
     text += subscribe(8, "one") + data(8, 3, floats({2.5F}));
     text += subscribe(9, "one", 1) + data(9, 4, floats({9}));
@@ -105,17 +105,17 @@ TEST_CASE("a number that is subscribed again belongs to its new topic; instances
 
 TEST_CASE("every kind of number comes as it was written", "[logio][ulog][lazy]") {
     std::string fields;
-    put<std::int8_t>(fields, -5);
-    put<std::uint8_t>(fields, 200);
-    put<std::int16_t>(fields, -30000);
-    put<std::uint16_t>(fields, 60000);
-    put<std::int32_t>(fields, -2000000000);
-    put<std::uint32_t>(fields, 4000000000U);
-    put<std::int64_t>(fields, -5000000000LL);
-    put<std::uint64_t>(fields, 5000000000ULL);
-    put<float>(fields, 0.25F);
-    put<double>(fields, 1e-300);
-    put<std::uint8_t>(fields, 1);
+    raw<std::int8_t>(fields, -5);
+    raw<std::uint8_t>(fields, 200);
+    raw<std::int16_t>(fields, -30000);
+    raw<std::uint16_t>(fields, 60000);
+    raw<std::int32_t>(fields, -2000000000);
+    raw<std::uint32_t>(fields, 4000000000U);
+    raw<std::int64_t>(fields, -5000000000LL);
+    raw<std::uint64_t>(fields, 5000000000ULL);
+    raw<float>(fields, 0.25F);
+    raw<double>(fields, 1e-300);
+    raw<std::uint8_t>(fields, 1);
     const std::string text =
         begin() +
         record('F',
@@ -142,7 +142,7 @@ TEST_CASE("the log outlives the bytes' reader, and channels are decoded from sev
     std::string text = begin() + record('F', "t:uint64_t timestamp;float[8] v;") + subscribe(0, "t");
     for (int i = 0; i < 20000; ++i) {
         std::string fields;
-        for (int k = 0; k < 8; ++k) put(fields, static_cast<float>(i + k));
+        for (int k = 0; k < 8; ++k) raw(fields, static_cast<float>(i + k));
         text += data(0, i * 0.001, fields);
     }
     spit(dir / "t.ulg", text);
@@ -170,9 +170,9 @@ TEST_CASE("prefixes and mutations of a ULog of another maker: read or refused, e
             subscribe(2, "vehicle_status") + subscribe(3, "nested");
     for (int i = 0; i < 40; ++i) {
         std::string place;
-        put(place, 47.31 + i * 1e-5);
-        put(place, -20.12);
-        put(place, 80.0F);
+        raw(place, 47.31 + i * 1e-5);
+        raw(place, -20.12);
+        raw(place, 80.0F);
         text += data(0, i, place) + data(1, i, floats({1, 0, 0, 0}));
         text += data(2, i, std::string{static_cast<char>(i < 20 ? 4 : 3), 2}) + data(3, i, floats({1, 2, 3, 4, 5, 6}));
     }

@@ -7,19 +7,13 @@
 #include "core/plan/ChecklistTemplates.h"
 #include "core/plan/PlanFile.h"
 #include "session/FieldSession.h"
+#include "session/Until.h"
 #include "support.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
 
 namespace {
-
-bool until(int ms, const std::function<bool()>& done) {
-    QElapsedTimer t;
-    t.start();
-    while (t.elapsed() < ms && !done()) QTest::qWait(15);
-    return done();
-}
 
 struct Rig {
     TempDir dir;

@@ -5,19 +5,13 @@
 
 #include "core/mission/Compile.h"
 #include "session/LinkSession.h"
+#include "session/Until.h"
 #include "support.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
 
 namespace {
-
-bool until(int ms, const std::function<bool()>& done) {
-    QElapsedTimer t;
-    t.start();
-    while (t.elapsed() < ms && !done()) QTest::qWait(15);
-    return done();
-}
 
 struct Sample {
     Mission mission;
@@ -30,8 +24,8 @@ Sample sample(int n = 4) {
 }
 
 /// A stand-in process and a session connected to it.
-struct Rig {
-    explicit Rig(std::vector<std::string> more = {}) {
+struct LinkRig {
+    explicit LinkRig(std::vector<std::string> more = {}) {
         const int port = freePort();
         std::vector<std::string> arguments{
             "--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.31,-20.12,0", "--run-for", "50"};
@@ -62,7 +56,7 @@ TEST_CASE("a connection that fails changes nothing", "[session][link]") {
 }
 
 TEST_CASE("a hand-over seals, reports progress and keeps the fingerprint", "[session][link]") {
-    Rig rig;
+    LinkRig rig;
     const Sample s = sample();
     QSignalSpy states(&rig.session, &LinkSession::stateChanged);
     rig.session.handOver(s.set(), true);
@@ -78,7 +72,7 @@ TEST_CASE("a hand-over seals, reports progress and keeps the fingerprint", "[ses
 }
 
 TEST_CASE("differences are kept for the window and no seal is given", "[session][link][fault]") {
-    Rig rig({"--fault", "alter-item"});
+    LinkRig rig({"--fault", "alter-item"});
     const Sample s = sample();
     rig.session.handOver(s.set(), true);
     REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
@@ -88,7 +82,7 @@ TEST_CASE("differences are kept for the window and no seal is given", "[session]
 }
 
 TEST_CASE("a silent vehicle ends the hand-over with the reason", "[session][link][fault]") {
-    Rig rig({"--fault", "silent-transfer"});
+    LinkRig rig({"--fault", "silent-transfer"});
     const Sample s = sample();
     rig.session.handOver(s.set(), true);
     REQUIRE(until(12000, [&] { return !rig.session.busy(); }));
@@ -97,7 +91,7 @@ TEST_CASE("a silent vehicle ends the hand-over with the reason", "[session][link
 }
 
 TEST_CASE("a hand-over is cancelled at once", "[session][link]") {
-    Rig rig({"--fault", "silent-transfer"});
+    LinkRig rig({"--fault", "silent-transfer"});
     const Sample s = sample();
     rig.session.handOver(s.set(), true);
     QTest::qWait(200);
@@ -107,21 +101,24 @@ TEST_CASE("a hand-over is cancelled at once", "[session][link]") {
 }
 
 TEST_CASE("commands are noted as sent, then accepted or refused with the reason", "[session][link][command]") {
-    Rig rig;
+    LinkRig rig;
     rig.session.command("Start", [](VehicleLink& l, std::stop_token s) { return commandStart(l, std::move(s)); });
     REQUIRE(rig.session.commands().size() == 1);
     CHECK(rig.session.commands()[0].state == CommandNote::sent);
     rig.session.command("Arm", [](VehicleLink& l, std::stop_token s) { return commandArm(l, std::move(s)); });
-    CHECK(rig.session.commands().size() == 1);  // one after the other
+    // One after the other; that the second was not sent is said.
+    REQUIRE(rig.session.commands().size() == 2);
+    CHECK(rig.session.commands()[1].state == CommandNote::refused);
+    CHECK(rig.session.commands()[1].reason == "Arm: not sent, still waiting for the answer to Start");
     REQUIRE(until(6000, [&] { return rig.session.commands()[0].state == CommandNote::refused; }));
     CHECK(rig.session.commands()[0].reason.contains("not armed"));
     rig.session.command("Arm", [](VehicleLink& l, std::stop_token s) { return commandArm(l, std::move(s)); });
-    REQUIRE(until(6000, [&] { return rig.session.commands()[1].state == CommandNote::accepted; }));
+    REQUIRE(until(6000, [&] { return rig.session.commands()[2].state == CommandNote::accepted; }));
     CHECK(until(3000, [&] { return rig.session.vehicle().armed; }));
 }
 
 TEST_CASE("what the aircraft holds is fetched", "[session][link]") {
-    Rig rig;
+    LinkRig rig;
     const Sample s = sample(5);
     rig.session.handOver(s.set(), true);
     REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
@@ -134,7 +131,7 @@ TEST_CASE("what the aircraft holds is fetched", "[session][link]") {
 }
 
 TEST_CASE("a vehicle that goes away is seen, and connecting again works", "[session][link]") {
-    Rig rig;
+    LinkRig rig;
     rig.standin->stop();
     CHECK(until(8000, [&] { return rig.session.vehicle().heartbeat_age_s > 2; }));
     rig.session.disconnectLink();

@@ -9,22 +9,13 @@
 
 #include "session/LogbookSession.h"
 #include "session/ReviewSession.h"
+#include "session/Until.h"
 #include "support.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
 
 namespace {
-
-bool until(int ms, const std::function<bool()>& done) {
-    QElapsedTimer t;
-    t.start();
-    while (t.elapsed() < ms) {
-        if (done()) return true;
-        QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents, 20);
-    }
-    return done();
-}
 
 /// A ULog with many records of one topic.
 std::string longUlog(int records) {

@@ -6,19 +6,11 @@
 #include "core/plan/PlanFile.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
+#include "session/Until.h"
 #include "support.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
-
-namespace {
-bool until(int ms, const std::function<bool()>& done) {
-    QElapsedTimer t;
-    t.start();
-    while (t.elapsed() < ms && !done()) QTest::qWait(15);
-    return done();
-}
-}  // namespace
 
 TEST_CASE("the demo recording opens in the background and agrees with its plan", "[session][review][demo]") {
     PlanSession plan;

@@ -291,6 +291,7 @@ TEST_CASE("parameters are searched, changed with read-back, saved and compared",
     CHECK(rows()[0]->text(2) == "60 m");
     // Typed into the cell, as one does; the range stands there only then.
     const auto type = [&](const QString& value) {
+        QApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);  // the editor before
         table->setCurrentItem(rows()[0]);
         emit table->itemActivated(rows()[0], 0);
         auto* edit = table->findChild<QLineEdit*>("parameter value");
@@ -310,7 +311,10 @@ TEST_CASE("parameters are searched, changed with read-back, saved and compared",
     REQUIRE(d.until(1000, [&] { return rows()[0]->text(1) == "45 m"; }));
     // Out of range: said, nothing to send.
     type("99999999");
-    CHECK(dialog->findChild<QLabel*>("parameter text")->text().contains("is possible"));
+    CHECK(d.until(2000, [&] {
+        return dialog->findChild<QLabel*>("parameter text")->text() == "RETURN_HEIGHT_M: 2 m to 3000 m is possible";
+    }));
+    CHECK(rows()[0]->text(1) == "45 m");
     CHECK_FALSE(send->isEnabled());
     search->clear();
     REQUIRE(dialog->compareWith(QString::fromStdString(d.dir / "before.csv")));
@@ -450,6 +454,7 @@ TEST_CASE("speed, height, a place on the map and another item are ordered in fli
     // Space goes on with the mission, and pauses it.
     d.key(Qt::Key_Space);
     REQUIRE(d.until(5000, [&] { return modeName(day.vehicle()) == "mission"; }));
+    REQUIRE(d.until(5000, [&] { return day.link().commands().back().state != CommandNote::sent; }));
     // Straight to a later item.
     auto* go_on = d.child<QPushButton>("go on from here");
     CHECK_FALSE(go_on->isVisible());

@@ -175,6 +175,7 @@ void ParametersDialog::refreshState() {
 void ParametersDialog::describe(QTreeWidgetItem* row) {
     const std::string key = row != nullptr ? row->data(0, kKey).toString().toStdString() : std::string();
     if (key.empty()) return text_->setText({});
+    if (key == refused_) return text_->setText(QString::fromStdString(key) + ": " + refused_why_);
     const auto info = parameterInfo(key);
     if (!info) return text_->setText("What this does is not described here; it is kept, set and compared all the same");
     const QString range = rangeText(*info);
@@ -283,12 +284,14 @@ void ParametersDialog::edited(QTreeWidgetItem* row, int column) {
         else
             wanted_[key] = {*typed, held->second.type};
     }
+    refused_ = wrong.isEmpty() ? std::string() : key;
+    refused_why_ = wrong;
     // Not from within the cell's own signal.
     QMetaObject::invokeMethod(
         this,
-        [this, key, wrong] {
+        [this] {
             refresh();
-            if (!wrong.isEmpty()) text_->setText(QString::fromStdString(key) + ": " + wrong);
+            describe(table_->currentItem());
         },
         Qt::QueuedConnection);
 }

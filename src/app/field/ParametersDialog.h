@@ -45,6 +45,8 @@ class ParametersDialog : public QDialog {
     QPushButton *read_, *send_, *save_, *compare_, *stop_;
     ParameterSet wanted_, other_;
     QString other_name_;
+    std::string refused_;  // what was typed last into it could not be
+    QString refused_why_;
     bool filling_ = false;
 };
 

@@ -7,15 +7,15 @@ namespace anhinga {
 namespace {
 
 /// Steps of the tint: share of the promised photos, colour, words.
-struct Step {
+struct SeenStep {
     QColor colour;
     const char* text;
 };
-const Step kSteps[] = {{QColor(150, 22, 40, 190), "no photo"},
-                       {QColor(214, 92, 40, 175), "fewer than half"},
-                       {QColor(236, 176, 60, 160), "fewer than wanted"},
-                       {QColor(70, 150, 120, 130), "as wanted"},
-                       {QColor(36, 96, 150, 130), "twice as many"}};
+const SeenStep kSeen[] = {{QColor(150, 22, 40, 190), "no photo"},
+                          {QColor(214, 92, 40, 175), "fewer than half"},
+                          {QColor(236, 176, 60, 160), "fewer than wanted"},
+                          {QColor(70, 150, 120, 130), "as wanted"},
+                          {QColor(36, 96, 150, 130), "twice as many"}};
 
 int stepOf(int seen, int promised) {
     return seen == 0 ? 0 : 2 * seen < promised ? 1 : seen < promised ? 2 : seen < 2 * promised ? 3 : 4;
@@ -73,7 +73,7 @@ RenderedLayer::Job CoverLayer::jobFor(const MapTransform& view, const Theme&) {
                         ++to;
                     const Vec2 low = c.corner + Vec2{from * c.cell_m, row * c.cell_m};
                     const Vec2 high = c.corner + Vec2{to * c.cell_m, (row + 1) * c.cell_m};
-                    p.setBrush(kSteps[step].colour);
+                    p.setBrush(kSeen[step].colour);
                     p.drawPolygon(QPolygonF({px(low), px({high.x, low.y}), px(high), px({low.x, high.y})}));
                     from = to;
                 }
@@ -95,8 +95,8 @@ void CoverLayer::paintLegend(QPainter& p, const MapTransform& view, const Theme&
     p.setFont(uiFont(8.5));
     const QString title = "Photos of each place", words = summary();
     double w = p.fontMetrics().horizontalAdvance(words);
-    for (const Step& s : kSteps) w = std::max(w, p.fontMetrics().horizontalAdvance(s.text) + 22.0);
-    const double row = 17, h = row * (2 + static_cast<double>(std::size(kSteps))) + 12;
+    for (const SeenStep& s : kSeen) w = std::max(w, p.fontMetrics().horizontalAdvance(s.text) + 22.0);
+    const double row = 17, h = row * (2 + static_cast<double>(std::size(kSeen))) + 12;
     const QRectF box(view.size.width() - w - 34, view.size.height() - h - 46, w + 20, h);
     p.setPen(QPen(theme.hairline(), 1));
     p.setBrush(theme.panel);
@@ -106,7 +106,7 @@ void CoverLayer::paintLegend(QPainter& p, const MapTransform& view, const Theme&
     p.setFont(uiFont(8.5, true));
     p.drawText(QPointF(box.left() + 10, y), title);
     p.setFont(uiFont(8.5));
-    for (const Step& s : kSteps) {
+    for (const SeenStep& s : kSeen) {
         y += row;
         QColor solid = s.colour;
         solid.setAlpha(230);

@@ -3,6 +3,7 @@
 #include <QtWidgets>
 
 #include "app/layers/PictureLayers.h"
+#include "app/widgets/Labels.h"
 #include "core/exchange/Import.h"
 #include "core/terrain/Terrain.h"
 
@@ -11,13 +12,6 @@ namespace anhinga {
 namespace {
 
 enum Page { kList, kWebForm, kStore };
-
-QLabel* quietLabel(const QString& text = {}) {
-    auto* l = new QLabel(text);
-    l->setProperty("quiet", true);
-    l->setWordWrap(true);
-    return l;
-}
 
 QString aboutLayer(const Layer& layer, const PlanSession& session) {
     const LayerSpec& s = layer.spec();

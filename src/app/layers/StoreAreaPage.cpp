@@ -2,18 +2,12 @@
 
 #include <QtWidgets>
 
+#include "app/widgets/Labels.h"
 #include "core/plan/Edit.h"
 
 namespace anhinga {
 
 namespace {
-
-QLabel* quietLabel(const QString& text = {}) {
-    auto* l = new QLabel(text);
-    l->setProperty("quiet", true);
-    l->setWordWrap(true);
-    return l;
-}
 
 QString grouped(std::uint64_t n) {
     return QLocale(QLocale::English).toString(static_cast<qulonglong>(n));

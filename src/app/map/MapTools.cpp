@@ -11,12 +11,7 @@ namespace anhinga {
 
 namespace {
 
-constexpr double kReach = 11;     // pixels within which a thing is hit
 constexpr double kDragStart = 4;  // pixels before a press becomes a drag
-
-double toPoint(QPointF a, QPointF b) {
-    return std::hypot(a.x() - b.x(), a.y() - b.y());
-}
 
 }  // namespace
 

@@ -39,4 +39,12 @@ struct MapTransform {
     }
 };
 
+/// Pixels within which the pointer hits a thing of the map.
+inline constexpr double kReach = 11;
+
+/// Pixels between two places of the screen.
+inline double toPoint(QPointF a, QPointF b) {
+    return std::hypot(a.x() - b.x(), a.y() - b.y());
+}
+
 }  // namespace anhinga

@@ -12,13 +12,8 @@
 namespace anhinga {
 
 namespace {
-constexpr double kReach = 11;  // pixels within which a thing is hit
 constexpr double kMinScale = 900, kMaxScale = 4e9, kCloseScale = 6e7;
 constexpr double kToolsWidth_px = 150;
-
-double toPoint(QPointF a, QPointF b) {
-    return std::hypot(a.x() - b.x(), a.y() - b.y());
-}
 }  // namespace
 
 MapView::MapView(PlanSession* session, QWidget* parent) : QWidget(parent), session_(session) {

@@ -3,6 +3,7 @@
 #include <QtWidgets>
 
 #include "app/layers/LayerStack.h"
+#include "app/widgets/Labels.h"
 #include "app/widgets/Quantity.h"
 #include "app/widgets/Sounds.h"
 #include "core/base/File.h"
@@ -17,13 +18,6 @@ QLabel* heading(const QString& text) {
     l->setFont(uiFont(11, true));
     return l;
 }
-QLabel* quietLabel(const QString& text = {}) {
-    auto* l = new QLabel(text);
-    l->setProperty("quiet", true);
-    l->setWordWrap(true);
-    return l;
-}
-
 }  // namespace
 
 SettingsPage::SettingsPage(PlanSession* session, const QString& profiles_file, QWidget* parent)

@@ -10,7 +10,7 @@ namespace anhinga::health {
 namespace {
 
 constexpr double kAttention_mps2 = 8, kBad_mps2 = 25;  // root mean square, 95 of 100 seconds below
-constexpr double kFastEnough_hz = 60;                  // below it shaking of propellers is not seen
+constexpr double kShakingNeeds_hz = 60;                // below it shaking of propellers is not seen
 constexpr double kSlow_s = 0.2;                        // slower is flying
 constexpr double kRange_mps2 = 8 * 9.80665;  // of the smallest sensor in use: two equal values there are a limit
 constexpr int kClippedAttention = 1, kClippedBad = 50;
@@ -30,7 +30,7 @@ std::optional<Shaking> shaking(const Flown& flown) {
         Shaking s;
         s.axis = axis;
         const Channel* accel = flown.find(fmt::format("imu.accel_{}_mps2", axis));
-        if (accel != nullptr && sampleRate_hz(*accel) >= kFastEnough_hz) {
+        if (accel != nullptr && sampleRate_hz(*accel) >= kShakingNeeds_hz) {
             s.source = accel->name;
             s.per_second = flown.inAir(shakingOf(*accel, kSlow_s, Flown::kStep_s));
         } else if (const Channel* level = flown.find(fmt::format("vibration.{}_mps2", axis))) {
@@ -54,7 +54,7 @@ Answer askVibration(const Flown& flown) {
         return unknown(
             fmt::format("The log has no accelerometer sampled {:.0f} times a second or more, and no "
                         "vibration figures",
-                        kFastEnough_hz));
+                        kShakingNeeds_hz));
     Answer a;
     a.value = s->p95;
     a.unit = "m/s2";
@@ -147,7 +147,7 @@ Answer askClipping(const Flown& flown) {
             if (equal > 1) a.value += equal;
         }
         if (a.channels.empty()) return unknown("The log has neither accelerometers nor a count of clipped samples");
-        if (rate < kFastEnough_hz)
+        if (rate < kShakingNeeds_hz)
             return unknown(fmt::format("Accelerometers are logged {:.0f} times a second: too seldom to see it", rate));
         a.from_s = first;
         a.to_s = last;
