@@ -24,8 +24,8 @@ Result<void> savePlan(const Plan& plan, const std::string& path);
 /// `file` of a plan stored at `plan_path`, as a path that can be opened.
 std::string resolveBeside(const std::string& plan_path, const std::string& file);
 
-/// The one word for what the camera makes and when that plans of formats 1 to 5 and the command line's older option have:
-/// distance, time, stop, video or none. False, and nothing is changed, when it is none of them.
+/// The one word for what the camera makes and when that plans of formats 1 to 5 and the command line's older option
+/// have: distance, time, stop, video or none. False, and nothing is changed, when it is none of them.
 bool setCameraByOldWord(Pattern& pattern, std::string_view word);
 
 }  // namespace anhinga
