@@ -216,3 +216,34 @@ TEST_CASE("wind typed in Rehearse changes the figures", "[ui][rehearse]") {
     QTest::keyClick(wind, Qt::Key_Return);
     CHECK(d.until(5000, [&] { return d.window.plan().derived()->rehearsal->energy_wh > calm; }));
 }
+
+TEST_CASE("words in empty fields and figures can be read in sunlight", "[ui][theme]") {
+    Driver d;
+    d.openDemo();
+    // Relative luminance and contrast as WCAG 2.1 defines them.
+    const auto luminance = [](const QColor& c) {
+        const auto part = [](double v) { return v <= 0.03928 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+        return 0.2126 * part(c.redF()) + 0.7152 * part(c.greenF()) + 0.0722 * part(c.blueF());
+    };
+    const auto contrast = [&](const QColor& a, const QColor& b) {
+        const double x = luminance(a), y = luminance(b);
+        return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
+    };
+    for (const bool night : {false, true}) {
+        d.window.setNight(night);
+        QTest::qWait(50);
+        const Theme theme = night ? Theme::dark() : Theme::light();
+        const double least = night ? 4.5 : 7;
+        for (const QColor& paper : {theme.panel, theme.raised})
+            for (const QColor& ink : {theme.ink, theme.attentionInk(), theme.dangerInk(), theme.goodInk()})
+                CHECK(contrast(ink, paper) >= least);
+        for (const char* name : {"channel search", "fly note", "logbook search"}) {
+            INFO(name);
+            const auto* field = d.window.findChild<QLineEdit*>(name);
+            REQUIRE(field != nullptr);
+            const QColor shown = field->palette().color(QPalette::PlaceholderText);
+            CHECK(shown.alpha() == 255);
+            CHECK(contrast(shown, theme.raised) >= 4.5);
+        }
+    }
+}

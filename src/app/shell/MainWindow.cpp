@@ -1,5 +1,7 @@
 #include "app/shell/MainWindow.h"
 
+#include "app/widgets/PlaceholderInk.h"
+
 #include <QtWidgets>
 
 #include "app/layers/LayersPanel.h"
@@ -574,6 +576,9 @@ void MainWindow::setNight(bool night) {
     scene_track_of_ = nullptr;  // its colours are another theme's
     QSettings().setValue("theme/night", night);
     qApp->setStyleSheet(theme_.styleSheet());
+    auto* placeholders = findChild<PlaceholderInk*>();
+    if (placeholders == nullptr) placeholders = new PlaceholderInk(this);
+    placeholders->setInk(theme_.quiet);
     map_->setTheme(theme_);
     if (scene_ != nullptr) scene_->setTheme(theme_);
     itinerary_->setTheme(theme_);
