@@ -9,11 +9,11 @@ std::string text(std::span<const std::uint8_t> bytes) {
 }  // namespace
 
 Result<std::unique_ptr<LinkProxy>> LinkProxy::open(int vehicle_port, int ground_port,
-                                                   const LinkConditions& conditions) {
+                                                   const LinkConditions& conditions, const LinkWorld& world) {
     std::unique_ptr<LinkProxy> proxy(new LinkProxy);
     LinkProxy* p = proxy.get();
     // The ground's end first: what the vehicle's end receives is sent through it.
-    auto ground = Transport::open(
+    auto ground = world.open(
         {LinkKind::udp, "127.0.0.1", ground_port},
         [p](std::span<const std::uint8_t> bytes) {
             ++p->from_ground_;
@@ -24,10 +24,10 @@ Result<std::unique_ptr<LinkProxy>> LinkProxy::open(int vehicle_port, int ground_
     if (!ground) return tl::unexpected(ground.error());
     proxy->ground_ = std::move(*ground);
     auto opened =
-        Transport::open({LinkKind::udpListen, "127.0.0.1", vehicle_port}, [p](std::span<const std::uint8_t> bytes) {
+        world.open({LinkKind::udpListen, "127.0.0.1", vehicle_port}, [p](std::span<const std::uint8_t> bytes) {
             ++p->from_vehicle_;
             if (!p->down_cut_) p->ground_->send(text(bytes));
-        });
+        }, {});
     if (!opened) return tl::unexpected(opened.error());
     const std::lock_guard lock(p->mutex_);
     proxy->vehicle_ = std::move(*opened);

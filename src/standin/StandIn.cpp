@@ -24,8 +24,8 @@ double parameterOf(SafetyAction action) {
     return action == SafetyAction::carryOn ? 0 : action == SafetyAction::land ? 1 : 2;
 }
 /// Decimal year, near enough for a magnetic field.
-double yearNow() {
-    return 1970 + unixNow() / (365.2425 * 86400);
+double yearOf(const Clock& clock) {
+    return 1970 + clock.unix_s() / (365.2425 * 86400);
 }
 }  // namespace
 
@@ -39,7 +39,7 @@ StandIn::StandIn(StandInOptions options, std::function<void(const Message&)> sen
       parameters_([this](Message m) { say(std::move(m)); },
                   [this](const std::string& name, double value) { parameterChanged(name, value); }),
       files_(options_.logs_dir, [this](Message m) { say(std::move(m)); }),
-      field_(magneticField(options_.home, options_.home_amsl_m, yearNow())) {
+      field_(magneticField(options_.home, options_.home_amsl_m, yearOf(*options_.clock))) {
     files_.setRate(options_.log_bytes_per_s);
     parameters_.set("RETURN_HEIGHT_M", options_.return_height_m);
     parameters_.set("VEHICLE_NUMBER", options_.system);
@@ -90,7 +90,7 @@ void StandIn::say(Message m) {
 std::string StandIn::frame(const Message& m) {
     std::string bytes = mavlink::encode(m);
     if (!options_.key) return bytes;
-    signing_time_ = std::max(signing_time_ + 1, mavlink::signingTime(unixNow()));
+    signing_time_ = std::max(signing_time_ + 1, mavlink::signingTime(options_.clock->unix_s()));
     return mavlink::signFrame(std::move(bytes), m.info->crc_extra, *options_.key, 1, signing_time_);
 }
 
@@ -117,7 +117,7 @@ void StandIn::hear(const Message& m, std::span<const std::uint8_t> frame) {
     heard_.push_back(packet);
     if (heard_.size() > kRemembered) heard_.pop_front();
     if (options_.key) {
-        const auto judged = signatures_.judge(frame, *options_.key, mavlink::signingTime(unixNow()));
+        const auto judged = signatures_.judge(frame, *options_.key, mavlink::signingTime(options_.clock->unix_s()));
         if (judged != mavlink::SignatureJudgement::good) {
             // Said, but not for each heartbeat of a stranger.
             if ((m.is("COMMAND_LONG") || m.is("COMMAND_INT") || wall_s_ - refused_s_ > 5) && !m.is("HEARTBEAT")) {
@@ -276,7 +276,7 @@ void StandIn::finishLog() {
 void StandIn::happened(const FlightEvent& e) {
     if (e.kind == FlightEvent::armed && !options_.logs_dir.empty()) {
         log_ = std::make_unique<FlightLog>();
-        log_->start_unix_s = unixNow() - flight_.state().t_s;
+        log_->start_unix_s = options_.clock->unix_s() - flight_.state().t_s;
         log_->vehicle =
             fmt::format("vehicle {}, {}", options_.system, mavlink::typeText(mavTypeOf(options_.vehicle.kind)));
         for (const auto& [name, p] : parameters_.all()) log_->params[name] = p.value;
@@ -304,7 +304,7 @@ void StandIn::happened(const FlightEvent& e) {
             const double yaw = flight_.state().yaw_deg * M_PI / 360,
                          pitch = flight_.state().gimbal_pitch_deg * M_PI / 360;
             say(Message("CAMERA_IMAGE_CAPTURED")
-                    .set("time_utc", unixNow() * 1e6)
+                    .set("time_utc", options_.clock->unix_s() * 1e6)
                     .set("time_boot_ms", flight_.state().t_s * 1000)
                     .set("lat", p.lat_deg * 1e7)
                     .set("lon", p.lon_deg * 1e7)

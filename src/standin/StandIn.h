@@ -11,6 +11,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/Clock.h"
 #include "core/base/Modes.h"
 #include "core/flight/Flight.h"
 #include "core/flight/FlightRecorder.h"
@@ -48,6 +49,7 @@ struct StandInOptions {
     unsigned log_seed = 1;
     double log_bytes_per_s = 4e6;            // how fast a log is streamed
     std::optional<mavlink::SigningKey> key;  // set: only what is signed with it is obeyed
+    Clock* clock = &Clock::machine();        // what it takes the date from; its own time passes in advance()
 };
 
 /// Thread-safe: receive() from the link's thread, advance() from the clock's.

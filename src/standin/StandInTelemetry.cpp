@@ -183,7 +183,7 @@ mavlink::Message StandIn::hud() const {
 
 mavlink::Message StandIn::systemTime() const {
     return Message("SYSTEM_TIME")
-        .set("time_unix_usec", unixNow() * 1e6)
+        .set("time_unix_usec", options_.clock->unix_s() * 1e6)
         .set("time_boot_ms", flight_.state().t_s * 1000);
 }
 

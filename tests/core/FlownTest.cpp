@@ -1,5 +1,5 @@
-// Rehearsed against flown: every demo plan is handed to the stand-in over the link, flown, and its recording held
-// against the rehearsal.
+// Rehearsed against flown: every demo plan is handed to the stand-in over a link, flown, and its recording held against
+// the rehearsal.
 #include <catch2/catch.hpp>
 
 #include "core/check/Check.h"
@@ -11,7 +11,9 @@
 #include "core/logio/LogReader.h"
 #include "core/plan/PlanFile.h"
 #include "core/sortie/Sorties.h"
+#include "standin/LinkedStandIn.h"
 #include "support.h"
+#include "world/VirtualNet.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
@@ -88,49 +90,97 @@ Difference differenceOf(const FlightLog& rehearsed, const FlightLog& flown, cons
     return d;
 }
 
-/// Flies what is handed over and gives the recording.
-std::shared_ptr<const FlightLog> fly(const std::string& plan_file, const Plan& plan, const MissionSet& set, Wind wind,
-                                     double duration_s, const std::string& recording) {
-    const int port = freePort();
-    constexpr double kPace = 120;
-    const auto terrain = island();
-    const double home = homeAmsl(plan, terrain.get()).value_or(0);
-    const double most_s = duration_s / kPace * 2 + 12;
-    Process standin(
-        std::string(BIN_DIR) + "/anhinga-standin",
-        {"--link", fmt::format("tcp-listen:{}", port), "--like", plan_file, "--home",
-         fmt::format("{:.7f},{:.7f},{:.2f}", plan.home->position.lat_deg, plan.home->position.lon_deg, home),
-         "--terrain", demo("quillmere-elevation.tif"), "--pace", fmt::format("{}", kPace), "--wind-from",
-         fmt::format("{}", wind.from_deg), "--wind-speed", fmt::format("{}", wind.speed_mps), "--run-for",
-         fmt::format("{}", most_s + 10)});
-    {
-        Result<std::unique_ptr<VehicleLink>> link = fail("not tried");
-        for (int i = 0; i < 100 && !link; ++i) {
-            link =
-                VehicleLink::open(fmt::format("tcp:127.0.0.1:{}", port), {.record_path = recording, .conditions = {}});
-            if (!link) std::this_thread::sleep_for(std::chrono::milliseconds(50));
-        }
-        REQUIRE(link);
-        REQUIRE((*link)->waitForVehicle(5));
-        const auto h = handOver(**link, set, plan.traits.item0_is_home);
-        REQUIRE(h);
-        REQUIRE(h->verified);
-        REQUIRE(commandArm(**link));
-        REQUIRE(commandStart(**link));
-        bool landed = false;
-        for (int i = 0; i < static_cast<int>(most_s * 100) && !landed; ++i) {
-            std::this_thread::sleep_for(std::chrono::milliseconds(10));
-            const VehicleSnapshot v = (*link)->snapshot();
-            landed = v.disarmed_at_s.has_value();
-        }
-        REQUIRE(landed);
-    }
-    const auto log = openLog(recording);
+/// What is handed over, flown, and the log of its recording.
+struct Handed {
+    const std::string& plan_file;
+    const Plan& plan;
+    const MissionSet& set;
+    Wind wind;
+    double duration_s;
+    std::string recording;
+};
+
+void handOverAndStart(VehicleLink& link, const Handed& h) {
+    REQUIRE(link.waitForVehicle(5));
+    const auto held = handOver(link, h.set, h.plan.traits.item0_is_home);
+    REQUIRE(held);
+    REQUIRE(held->verified);
+    REQUIRE(commandArm(link));
+    REQUIRE(commandStart(link));
+}
+std::shared_ptr<const FlightLog> recorded(const Handed& h) {
+    const auto log = openLog(h.recording);
     REQUIRE(log);
     return *log;
 }
 
-void rehearsedAgainstFlown(const std::string& name, double most_path_m) {
+/// In virtual time.
+std::shared_ptr<const FlightLog> fly(const Handed& h) {
+    VirtualWorld w;
+    const int port = w.net.freePort();
+    StandInOptions o;
+    o.pace = 20;
+    o.terrain = island();
+    o.home = h.plan.home->position;
+    o.home_amsl_m = homeAmsl(h.plan, o.terrain.get()).value_or(0);
+    o.vehicle = h.plan.vehicle;
+    o.return_height_m = h.plan.return_height_m;
+    o.at_end = h.plan.at_end;
+    o.lost_link = h.plan.lost_link;
+    o.low_battery = h.plan.low_battery;
+    o.wind = h.wind;
+    {
+        VehicleLink::Options ours;
+        ours.record_path = h.recording;
+        ours.world = w.world();
+        const auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), ours);
+        REQUIRE(link);
+        const auto standin = LinkedStandIn::open({LinkKind::udp, "127.0.0.1", port}, o, {}, w.world());
+        REQUIRE(standin);
+        handOverAndStart(**link, h);
+        REQUIRE(w.until(h.duration_s / o.pace * 2 + 12,
+                        [&] { return (*link)->snapshot().disarmed_at_s.has_value(); }));
+    }
+    return recorded(h);
+}
+
+/// In real time, over TCP, by a stand-in in a process of its own.
+std::shared_ptr<const FlightLog> flyForReal(const Handed& h) {
+    const int port = freePort();
+    constexpr double kPace = 120;
+    const auto terrain = island();
+    const double most_s = h.duration_s / kPace * 2 + 12;
+    const GeoPoint home = h.plan.home->position;
+    Process standin(std::string(BIN_DIR) + "/anhinga-standin",
+                    {"--link", fmt::format("tcp-listen:{}", port), "--like", h.plan_file, "--home",
+                     fmt::format("{:.7f},{:.7f},{:.2f}", home.lat_deg, home.lon_deg,
+                                 homeAmsl(h.plan, terrain.get()).value_or(0)),
+                     "--terrain", demo("quillmere-elevation.tif"), "--pace", fmt::format("{}", kPace), "--wind-from",
+                     fmt::format("{}", h.wind.from_deg), "--wind-speed", fmt::format("{}", h.wind.speed_mps),
+                     "--run-for", fmt::format("{}", most_s + 10)});
+    {
+        VehicleLink::Options ours;
+        ours.record_path = h.recording;
+        Result<std::unique_ptr<VehicleLink>> link = fail("not tried");
+        for (int i = 0; i < 100 && !link; ++i) {
+            link = VehicleLink::open(fmt::format("tcp:127.0.0.1:{}", port), ours);
+            if (!link) std::this_thread::sleep_for(std::chrono::milliseconds(50));
+        }
+        REQUIRE(link);
+        handOverAndStart(**link, h);
+        bool landed = false;
+        for (int i = 0; i < static_cast<int>(most_s * 100) && !landed; ++i) {
+            std::this_thread::sleep_for(std::chrono::milliseconds(10));
+            landed = (*link)->snapshot().disarmed_at_s.has_value();
+        }
+        REQUIRE(landed);
+    }
+    return recorded(h);
+}
+
+using Flyer = std::shared_ptr<const FlightLog> (*)(const Handed&);
+
+void rehearsedAgainstFlown(Flyer flyer, const std::string& name, double most_path_m) {
     const std::string file = demo(name + ".anhinga.geojson");
     const auto plan = loadPlan(file);
     REQUIRE(plan);
@@ -143,8 +193,9 @@ void rehearsedAgainstFlown(const std::string& name, double most_path_m) {
         options.wind = {250, speed};
         const auto r = rehearse(*plan, *view.mission, terrain, options);
         REQUIRE(r);
+        const MissionSet set = view.toSend();
         const auto flown =
-            fly(file, *plan, view.toSend(), options.wind, r->duration_s, dir / fmt::format("{:.0f}.tlog", speed));
+            flyer({file, *plan, set, options.wind, r->duration_s, dir / fmt::format("{:.0f}.tlog", speed)});
         const Difference d = differenceOf(*r->log, *flown, view.path.frame);
         std::printf(
             "%-18s wind %.0f m/s: duration %+.2f %%, energy %+.2f %%, path within %.1f m, height within %.1f m\n",
@@ -160,21 +211,27 @@ void rehearsedAgainstFlown(const std::string& name, double most_path_m) {
 
 }  // namespace
 
-TEST_CASE("the patrol is flown as it was rehearsed", "[flown][slow]") {
-    rehearsedAgainstFlown("patrol", 3);
+TEST_CASE("the patrol is flown as it was rehearsed", "[flown]") {
+    rehearsedAgainstFlown(fly, "patrol", 3);
 }
-TEST_CASE("the quarry is flown as it was rehearsed", "[flown][slow]") {
-    rehearsedAgainstFlown("quarry", 3);
+TEST_CASE("the quarry is flown as it was rehearsed", "[flown]") {
+    rehearsedAgainstFlown(fly, "quarry", 3);
 }
-TEST_CASE("the sea wall is flown as it was rehearsed", "[flown][slow]") {
-    rehearsedAgainstFlown("seawall", 3);
+TEST_CASE("the sea wall is flown as it was rehearsed", "[flown]") {
+    rehearsedAgainstFlown(fly, "seawall", 3);
 }
-TEST_CASE("the lighthouse rings are flown as they were rehearsed", "[flown][slow]") {
-    rehearsedAgainstFlown("lighthouse-rings", 3);
+TEST_CASE("the lighthouse rings are flown as they were rehearsed", "[flown]") {
+    rehearsedAgainstFlown(fly, "lighthouse-rings", 3);
 }
-TEST_CASE("the lighthouse face is flown as it was rehearsed", "[flown][slow]") {
-    rehearsedAgainstFlown("lighthouse-face", 3);
+TEST_CASE("the lighthouse face is flown as it was rehearsed", "[flown]") {
+    rehearsedAgainstFlown(fly, "lighthouse-face", 3);
 }
-TEST_CASE("the coast is flown by the fixed wing as it was rehearsed", "[flown][slow]") {
-    rehearsedAgainstFlown("coast", 10);
+TEST_CASE("the coast is flown by the fixed wing as it was rehearsed", "[flown]") {
+    rehearsedAgainstFlown(fly, "coast", 10);
+}
+TEST_CASE("every demo plan is flown in real time as it was rehearsed", "[flown][real][long]") {
+    for (const auto& [name, most_path_m] :
+         {std::pair("patrol", 3.0), std::pair("quarry", 3.0), std::pair("seawall", 3.0),
+          std::pair("lighthouse-rings", 3.0), std::pair("lighthouse-face", 3.0), std::pair("coast", 10.0)})
+        rehearsedAgainstFlown(flyForReal, name, most_path_m);
 }

@@ -51,17 +51,17 @@ TEST_CASE("after a cut at any phase of a flight the state is right again within 
             REQUIRE(rig.until(40, phase.when));
             // By turns both ways, only up and only down.
             rig.proxy().cut(phases_seen % 3 != 2, phases_seen % 3 != 1);
-            std::this_thread::sleep_for(std::chrono::milliseconds(1300));
+            rig.sleep(1.3);
             CHECK((rig.link().snapshot().heartbeat_age_s > 1) == (phases_seen % 3 != 1));
             rig.cut(false);
-            const double back = monotonicMs();
+            const double back_s = rig.clock().now_s();
             CHECK(rig.until(2, [&](const VehicleSnapshot& v) {
                 const StandIn::Truth truth = rig.standin().truth();
                 return v.heartbeat_age_s < 0.5 && v.armed == truth.armed && v.mission_item == truth.item &&
                        distance_m(*v.position, truth.place) < 15 &&
                        std::abs(*v.height_home_m - truth.height_home_m) < 5;
             }));
-            CHECK(monotonicMs() - back < 2000);
+            CHECK(rig.clock().now_s() - back_s < 2);
             CHECK(rig.link().snapshot().armed == (phases_seen > 0 && name != "landed"));
             if (name == "on the ground") REQUIRE(commandArm(rig.link()));
             if (name == "armed") REQUIRE(commandStart(rig.link()));
@@ -91,13 +91,15 @@ TEST_CASE("after a cut at any phase of a flight the state is right again within 
 TEST_CASE("a hand-over that is cut in the middle goes on when the link is back", "[link][cut]") {
     Rig rig(standInOptions());
     MissionSet set{rowMission(60), {}, {}};
-    std::jthread cutter([&] {
-        std::this_thread::sleep_for(std::chrono::milliseconds(60));
+    int cuts = 0;
+    Worker cutter = rig.clock().start([&](const std::stop_token&) {
+        rig.sleep(0.06);
         for (const auto& [up, down] : {std::pair(true, false), std::pair(false, true), std::pair(true, true)}) {
             rig.proxy().cut(up, down);
-            std::this_thread::sleep_for(std::chrono::milliseconds(1500));
+            ++cuts;
+            rig.sleep(1.5);
             rig.cut(false);
-            std::this_thread::sleep_for(std::chrono::milliseconds(30));
+            rig.sleep(0.03);
         }
     });
     LinkConditions slow;
@@ -106,7 +108,8 @@ TEST_CASE("a hand-over that is cut in the middle goes on when the link is back",
     TransferOptions patient;
     patient.silence_s = 10;
     const auto h = handOver(rig.link(), set, true, patient);
-    cutter.join();
+    cutter.end();
+    CHECK(cuts == 3);
     REQUIRE(h);
     CHECK(h->verified);
     CHECK(compareMissions("", set.mission, h->held.mission, true).empty());
@@ -144,30 +147,32 @@ TEST_CASE("a command whose answer is lost is said again and executed once", "[li
 }
 
 TEST_CASE("two vehicles on one link are told apart, and one is chosen", "[link][several]") {
-    const int port = freePort();
-    auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), {});
+    VirtualWorld w;
+    const int port = w.net.freePort();
+    VehicleLink::Options ours;
+    ours.world = w.world();
+    auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), ours);
     REQUIRE(link);
-    const auto standin = [&](int system, const char* home) {
-        return std::make_unique<Process>(
-            std::string(BIN_DIR) + "/anhinga-standin",
-            std::vector<std::string>{"--link", fmt::format("udp:127.0.0.1:{}", port), "--system",
-                                     fmt::format("{}", system), "--home", home, "--run-for", "30"});
+    const auto standin = [&](int system, GeoPoint home, double amsl_m) {
+        StandInOptions o = standInOptions();
+        o.system = system;
+        o.home = home;
+        o.home_amsl_m = amsl_m;
+        auto opened = LinkedStandIn::open({LinkKind::udp, "127.0.0.1", port}, o, {}, w.world());
+        REQUIRE(opened);
+        return std::move(*opened);
     };
-    const auto first = standin(4, "47.31,-20.12,0"), second = standin(9, "47.32,-20.13,10");
-    const double until = monotonicMs() + 8000;
-    while (monotonicMs() < until &&
-           ((*link)->vehicles().size() < 2 || !(*link)->snapshotOf(9).position || !(*link)->snapshotOf(4).position))
-        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    const auto first = standin(4, {47.31, -20.12}, 0), second = standin(9, {47.32, -20.13}, 10);
+    REQUIRE(w.until(8, [&] {
+        return (*link)->vehicles().size() == 2 && (*link)->snapshotOf(9).position && (*link)->snapshotOf(4).position;
+    }));
     REQUIRE((*link)->vehicles() == std::vector<int>{4, 9});
     (*link)->choose(9);
     CHECK((*link)->snapshot().system == 9);
     CHECK((*link)->snapshot().position->lat_deg == Approx(47.32).margin(1e-4));
     CHECK((*link)->snapshotOf(4).position->lat_deg == Approx(47.31).margin(1e-4));
     REQUIRE(commandArm(**link));
-    const double end = monotonicMs() + 4000;
-    while (monotonicMs() < end && !(*link)->snapshotOf(9).armed)
-        std::this_thread::sleep_for(std::chrono::milliseconds(20));
-    CHECK((*link)->snapshotOf(9).armed);
+    CHECK(w.until(4, [&] { return (*link)->snapshotOf(9).armed; }));
     CHECK_FALSE((*link)->snapshotOf(4).armed);
     CHECK((*link)->snapshotOf(9).link.lost == 0);
 }
@@ -213,7 +218,7 @@ TEST_CASE("rates fall on a radio that cannot carry them, and rise again", "[link
     CHECK(g.due(t + 2, 2, 0, std::nullopt));  // another vehicle
 }
 
-TEST_CASE("a serial line carries the conversation and is opened again after it was gone", "[link][serial]") {
+TEST_CASE("a serial line carries the conversation and is opened again after it was gone", "[link][serial][real]") {
     // A pseudo terminal: its other end plays the vehicle's radio.
     const int master = posix_openpt(O_RDWR | O_NOCTTY);
     REQUIRE(master >= 0);
@@ -246,7 +251,7 @@ TEST_CASE("a serial line carries the conversation and is opened again after it w
 
 TEST_CASE("a recording is rotated, marked, and read over all its files", "[link][recorder]") {
     TempDir dir;
-    auto recorder = Recorder::create(dir / "r.tlog", 1000);
+    auto recorder = Recorder::create(dir / "r.tlog", Clock::machine(), 1000);
     REQUIRE(recorder);
     Message beat("HEARTBEAT");
     beat.set("type", 2).set("autopilot", 3);
@@ -325,10 +330,13 @@ TEST_CASE("no stream of bytes or hostile values moves our state wrongly", "[link
 
 TEST_CASE("a second ground station and strangers' numbers do not become our vehicle", "[link][hostile]") {
     // On a living link: a ground station, a stray number without a heartbeat, then the vehicle.
-    const int port = freePort();
-    auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), {});
+    VirtualWorld w;
+    const int port = w.net.freePort();
+    VehicleLink::Options ours_options;
+    ours_options.world = w.world();
+    auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), ours_options);
     REQUIRE(link);
-    auto talker = Transport::open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>) {});
+    auto talker = w.world().open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>) {}, {});
     REQUIRE(talker);
     Message other("HEARTBEAT");
     other.system = 254;
@@ -361,10 +369,13 @@ TEST_CASE("a second ground station and strangers' numbers do not become our vehi
 }
 
 TEST_CASE("random bytes and broken frames on a living link do no harm", "[link][hostile]") {
-    const int port = freePort();
-    auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), {});
+    VirtualWorld w;
+    const int port = w.net.freePort();
+    VehicleLink::Options ours_options;
+    ours_options.world = w.world();
+    auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), ours_options);
     REQUIRE(link);
-    auto talker = Transport::open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>) {});
+    auto talker = w.world().open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>) {}, {});
     REQUIRE(talker);
     std::mt19937 random(5);
     Message beat("HEARTBEAT");
@@ -383,7 +394,7 @@ TEST_CASE("random bytes and broken frames on a living link do no harm", "[link][
         const auto& all = mavlink::allMessages();
         const auto& info = all[random() % all.size()];
         if (info.name != "HEARTBEAT") send(mavlink::encode(hostile(info, random)));
-        if (i % 20 == 0) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+        if (i % 20 == 0) w.clock.sleep(0.005);
     }
     (*talker)->send(good);
     REQUIRE((*link)->waitForVehicle(3));

@@ -81,14 +81,10 @@ TEST_CASE("a fetch goes on where a cut broke it off", "[link][logs]") {
     REQUIRE(logs);
     TransferOptions impatient;
     impatient.silence_s = 0.8;
-    std::jthread cutter([&] {
-        std::this_thread::sleep_for(std::chrono::milliseconds(900));
-        r.rig->cut(true);
-    });
+    r.rig->clock().call(r.rig->clock().now_s() + 0.9, [&] { r.rig->cut(true); });
     const auto broken = fetchLog(r.link(), logs->back(), r.here / "a.ulg", impatient);
     REQUIRE_FALSE(broken);
     CHECK(broken.error().message.find("has not answered") != std::string::npos);
-    cutter.join();
     REQUIRE(std::filesystem::exists(r.here / "a.ulg.part"));
     CHECK_FALSE(std::filesystem::exists(r.here / "a.ulg"));
     r.rig->cut(false);
@@ -102,12 +98,9 @@ TEST_CASE("a fetch waits through a cut of the link when it is told to be patient
     LogRig r(500000, {}, 300000);
     const auto logs = listLogs(r.link());
     REQUIRE(logs);
-    std::jthread cutter([&] {
-        std::this_thread::sleep_for(std::chrono::milliseconds(500));
-        r.rig->cut(true);
-        std::this_thread::sleep_for(std::chrono::milliseconds(3000));
-        r.rig->cut(false);
-    });
+    const double now_s = r.rig->clock().now_s();
+    r.rig->clock().call(now_s + 0.5, [&] { r.rig->cut(true); });
+    r.rig->clock().call(now_s + 3.5, [&] { r.rig->cut(false); });
     TransferOptions patient;
     patient.silence_s = 30;
     const auto got = fetchLog(r.link(), logs->back(), r.here / "a.ulg", patient);
@@ -121,17 +114,14 @@ TEST_CASE("a fetch stops when asked, and says when there is no room", "[link][lo
     const auto logs = listLogs(r.link());
     REQUIRE(logs);
     std::stop_source stop;
-    std::jthread stopper([&] {
-        std::this_thread::sleep_for(std::chrono::milliseconds(400));
-        stop.request_stop();
-    });
+    const double start_s = r.rig->clock().now_s();
+    r.rig->clock().call(start_s + 0.4, [&] { stop.request_stop(); });
     TransferOptions t;
     t.stop = stop.get_token();
-    const double start = monotonicMs();
     const auto got = fetchLog(r.link(), logs->back(), r.here / "a.ulg", t);
     REQUIRE_FALSE(got);
     CHECK(got.error().message == "stopped");
-    CHECK(monotonicMs() - start < 1500);
+    CHECK(r.rig->clock().now_s() - start_s < 0.5);
     CHECK_FALSE(fetchLog(r.link(), logs->back(), "/no/such/folder/a.ulg"));
 }
 

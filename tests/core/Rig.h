@@ -1,78 +1,54 @@
-// A stand-in in this process, our end of a link to it, and a proxy between them that plays a bad link. The stand-in's
-// clock runs on a thread.
+// A stand-in, our end of a link to it, and a proxy between them that plays a bad link; all in virtual time.
 #pragma once
 
 #include <catch2/catch.hpp>
 
-#include "core/base/Text.h"
 #include "core/link/Commands.h"
 #include "core/link/MissionTransfer.h"
 #include "core/mission/Compile.h"
 #include "standin/LinkProxy.h"
-#include "standin/StandIn.h"
+#include "standin/LinkedStandIn.h"
 #include "support.h"
+#include "world/VirtualNet.h"
 
 namespace anhinga::testing {
 
 class Rig {
   public:
     explicit Rig(StandInOptions options, LinkConditions conditions = {}, VehicleLink::Options ours = {}) {
-        const int port = freePort(), vehicle_port = freePort();
-        standin_ = std::make_unique<StandIn>(std::move(options), [this](const mavlink::Message& m) {
-            if (transport_) transport_->send(standin_->frame(m));
-        });
+        const int port = world_.net.freePort(), vehicle_port = world_.net.freePort();
+        ours.world = world_.world();
         auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), ours);
         REQUIRE(link);
         link_ = std::move(*link);
-        auto proxy = LinkProxy::open(vehicle_port, port, conditions);
+        auto proxy = LinkProxy::open(vehicle_port, port, conditions, world_.world());
         REQUIRE(proxy);
         proxy_ = std::move(*proxy);
-        auto transport =
-            Transport::open({LinkKind::udp, "127.0.0.1", vehicle_port}, [this](std::span<const std::uint8_t> b) {
-                parser_.feed(b, [this](const mavlink::Message& m, std::span<const std::uint8_t> frame) {
-                    standin_->hear(m, frame);
-                });
-            });
-        REQUIRE(transport);
-        transport_ = std::move(*transport);
-        clock_ = std::jthread([this](const std::stop_token& stop) {
-            double last = monotonicMs();
-            while (!stop.stop_requested()) {
-                std::this_thread::sleep_for(std::chrono::milliseconds(5));
-                const double now = monotonicMs();
-                standin_->advance((now - last) / 1000);
-                last = now;
-            }
-        });
+        auto vehicle = LinkedStandIn::open({LinkKind::udp, "127.0.0.1", vehicle_port}, std::move(options), {},
+                                           world_.world());
+        REQUIRE(vehicle);
+        vehicle_ = std::move(*vehicle);
         if (!ours.key) REQUIRE(link_->waitForVehicle(10));
     }
-    ~Rig() {
-        clock_ = {};
-        transport_.reset();
-    }
     VehicleLink& link() { return *link_; }
-    StandIn& standin() { return *standin_; }
+    StandIn& standin() { return vehicle_->standin(); }
+    VirtualWorld& world() { return world_; }
+    Clock& clock() { return world_.clock; }
+    void sleep(double seconds) { world_.clock.sleep(seconds); }
     /// The link is another from now on.
     void conditions(const LinkConditions& c) { proxy_->setConditions(c); }
     LinkProxy& proxy() { return *proxy_; }
     void cut(bool on) { proxy_->cut(on, on); }
-    /// Waits until `done`, at most so long.
+    /// Lets time pass until `done`, at most so long.
     bool until(double seconds, const std::function<bool(const VehicleSnapshot&)>& done) {
-        const double end = monotonicMs() + seconds * 1000;
-        while (monotonicMs() < end) {
-            if (done(link_->snapshot())) return true;
-            std::this_thread::sleep_for(std::chrono::milliseconds(10));
-        }
-        return false;
+        return world_.until(seconds, [&] { return done(link_->snapshot()); });
     }
 
   private:
-    std::unique_ptr<StandIn> standin_;
-    std::unique_ptr<LinkProxy> proxy_;
-    std::unique_ptr<Transport> transport_;
+    VirtualWorld world_;
     std::unique_ptr<VehicleLink> link_;
-    mavlink::Parser parser_;
-    std::jthread clock_;
+    std::unique_ptr<LinkProxy> proxy_;
+    std::unique_ptr<LinkedStandIn> vehicle_;
 };
 
 inline StandInOptions standInOptions(double pace = 1) {

@@ -6,11 +6,13 @@
 #include <mutex>
 
 #include "core/base/Text.h"
+#include "core/link/PlayedLine.h"
 #include "core/link/Recorder.h"
 #include "core/link/Transport.h"
 #include "core/link/VehicleLink.h"
 #include "core/logio/LogReader.h"
 #include "support.h"
+#include "world/VirtualNet.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
@@ -54,7 +56,7 @@ struct Pair {
 
 }  // namespace
 
-TEST_CASE("a listener answers whoever spoke to it", "[link][transport]") {
+TEST_CASE("a listener answers whoever spoke to it", "[link][transport][real]") {
     Pair p;
     p.listener->send("nobody is there yet");
     p.talker->send("hello");
@@ -66,32 +68,41 @@ TEST_CASE("a listener answers whoever spoke to it", "[link][transport]") {
 
 TEST_CASE("played loss takes its share, the same share for the same seed", "[link][transport][loss]") {
     const auto passed = [](unsigned seed) {
-        Pair p({0.3, 0, 0, seed});
-        for (int i = 0; i < 600; ++i) {
-            p.talker->send("x");
-            if (i % 50 == 0) std::this_thread::sleep_for(std::chrono::milliseconds(2));
-        }
-        until(1, [&] { return p.listener_ear.packets >= 600; });
-        return p.listener_ear.packets.load();
+        PlayedLine line({0.3, 0, 0, seed});
+        std::size_t n = 0;
+        for (int i = 0; i < 600; ++i) n += line.play("x", PlayedLine::outgoing, i).size();
+        return n;
     };
-    const int once = passed(3);
+    const std::size_t once = passed(3);
     CHECK(once > 360);
     CHECK(once < 480);
     CHECK(passed(3) == once);
+    CHECK(PlayedLine({}).good());
+    CHECK_FALSE(PlayedLine({0.3, 0, 0, 3}).good());
 }
 
 TEST_CASE("played duplicates arrive twice and latency is kept", "[link][transport][loss]") {
-    Pair twice({0, 1.0, 0, 1});
-    for (int i = 0; i < 20; ++i) twice.talker->send("x");
-    CHECK(until(2, [&] { return twice.listener_ear.packets == 40; }));
-    Pair late({0, 0, 150, 1});
-    const double start = monotonicMs();
-    late.talker->send("x");
-    REQUIRE(until(3, [&] { return late.listener_ear.packets == 1; }));
-    CHECK(monotonicMs() - start >= 145);
+    PlayedLine twice({0, 1.0, 0, 1});
+    for (int i = 0; i < 20; ++i) CHECK(twice.play("x", PlayedLine::incoming, i).size() == 2);
+    PlayedLine late({0, 0, 150, 1});
+    const auto arrival = late.play("x", PlayedLine::outgoing, 7);
+    REQUIRE(arrival.size() == 1);
+    CHECK(arrival[0].at_s == Approx(7.15));
+    CHECK(arrival[0].bytes == "x");
 }
 
-TEST_CASE("a TCP link comes back after the other end was away", "[link][transport][tcp]") {
+TEST_CASE("a real link plays what it is told to, and keeps it late", "[link][transport][loss][real]") {
+    LinkConditions c;
+    c.latency_ms = 60;
+    c.duplicate = 1;
+    Pair p(c);
+    const double start = monotonicMs();
+    p.talker->send("x");
+    REQUIRE(until(5, [&] { return p.listener_ear.packets == 2; }));
+    CHECK(monotonicMs() - start >= 59);  // never earlier; later is the machine's business
+}
+
+TEST_CASE("a TCP link comes back after the other end was away", "[link][transport][tcp][real]") {
     const int port = freePort();
     Ear server_ear, client_ear;
     auto client = Transport::open({LinkKind::tcp, "127.0.0.1", port}, client_ear.receiver());
@@ -108,7 +119,7 @@ TEST_CASE("a TCP link comes back after the other end was away", "[link][transpor
     }
 }
 
-TEST_CASE("an unknown host and a port in use are told at once", "[link][transport]") {
+TEST_CASE("an unknown host and a port in use are told at once", "[link][transport][real]") {
     Ear ear;
     CHECK_FALSE(Transport::open({LinkKind::udp, "no.such.host.invalid", 1234}, ear.receiver()));
     const int port = freePort();
@@ -121,7 +132,7 @@ TEST_CASE("an unknown host and a port in use are told at once", "[link][transpor
         CHECK(second.error().message.find(std::to_string(port)) != std::string::npos);
 }
 
-TEST_CASE("everything received and sent is recorded from the first byte", "[link][recorder]") {
+TEST_CASE("everything received and sent is recorded from the first byte", "[link][recorder][real]") {
     TempDir dir;
     const int port = freePort();
     {
@@ -181,60 +192,70 @@ TEST_CASE("a recording that cannot be written says so", "[link][recorder]") {
 }
 
 TEST_CASE("a played link reorders, corrupts, limits and cuts as it is told, while it runs", "[link][transport][loss]") {
-    const auto sendAll = [](Pair& p, int n) {
-        for (int i = 0; i < n; ++i) {
-            p.talker->send(std::string(1, static_cast<char>(i % 100)));
-            if (i % 20 == 0) std::this_thread::sleep_for(std::chrono::milliseconds(2));
-        }
-        until(2, [&] { return p.listener_ear.packets >= n; });
-        const std::lock_guard lock(p.listener_ear.mutex);
-        return p.listener_ear.heard;
+    // In the order of arrival, each sent half a millisecond after the other.
+    const auto heard = [](PlayedLine& line, int n) {
+        std::vector<PlayedLine::Arrival> all;
+        for (int i = 0; i < n; ++i)
+            for (auto& a : line.play(std::string(1, static_cast<char>(i % 100)), PlayedLine::outgoing, 0.0005 * i))
+                all.push_back(a);
+        std::stable_sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
+        std::string out;
+        for (const auto& a : all) out += a.bytes;
+        return out;
     };
     SECTION("reordering changes the order and loses nothing") {
         LinkConditions c;
         c.reorder = 0.2;
-        Pair p(c);
-        std::string heard = sendAll(p, 100);
-        REQUIRE(heard.size() == 100);
-        CHECK_FALSE(std::is_sorted(heard.begin(), heard.end()));
-        std::sort(heard.begin(), heard.end());
-        CHECK(std::adjacent_find(heard.begin(), heard.end()) == heard.end());
+        PlayedLine line(c);
+        std::string order = heard(line, 100);
+        REQUIRE(order.size() == 100);
+        CHECK_FALSE(std::is_sorted(order.begin(), order.end()));
+        std::sort(order.begin(), order.end());
+        CHECK(std::adjacent_find(order.begin(), order.end()) == order.end());
     }
     SECTION("corruption changes a byte of its share of the packets") {
         LinkConditions c;
         c.corrupt = 0.25;
-        Pair p(c);
-        const std::string heard = sendAll(p, 400);
-        REQUIRE(heard.size() == 400);
+        PlayedLine line(c);
+        const std::string bytes = heard(line, 400);
+        REQUIRE(bytes.size() == 400);
         int wrong = 0;
-        for (std::size_t i = 0; i < heard.size(); ++i) wrong += heard[i] != static_cast<char>(i % 100);
+        for (std::size_t i = 0; i < bytes.size(); ++i) wrong += bytes[i] != static_cast<char>(i % 100);
         CHECK(wrong > 60);
         CHECK(wrong < 140);
     }
     SECTION("a slow radio carries so many bytes a second and drops what would wait too long") {
         LinkConditions c;
         c.bytes_per_s = 20000;
-        Pair p(c);
-        const double start = monotonicMs();
-        for (int i = 0; i < 60; ++i) p.talker->send(std::string(1000, 'x'));
-        until(4, [&] { return p.listener_ear.packets >= 21; });
-        const double took_s = (monotonicMs() - start) / 1000;
-        std::this_thread::sleep_for(std::chrono::milliseconds(300));
-        CHECK(took_s > 0.9);
-        CHECK(took_s < 2.0);
-        CHECK(p.listener_ear.packets <= 23);  // a second's worth; the rest was dropped
+        PlayedLine line(c);
+        int carried = 0;
+        double last_s = 0;
+        for (int i = 0; i < 60; ++i)
+            for (const auto& a : line.play(std::string(1000, 'x'), PlayedLine::outgoing, 5)) {
+                ++carried;
+                last_s = a.at_s;
+            }
+        CHECK(carried >= 20);  // a second's worth; the rest was dropped
+        CHECK(carried <= 22);
+        CHECK(last_s == Approx(5 + carried * 0.05));
+        // The other direction is free.
+        CHECK(line.play("y", PlayedLine::incoming, 5).at(0).at_s == Approx(5).margin(0.001));
     }
     SECTION("a cut lets nothing through until it is mended") {
-        Pair p;
+        VirtualWorld w;
+        Ear ear;
+        const int port = w.net.freePort();
+        const auto listener = w.world().open({LinkKind::udpListen, "", port}, ear.receiver(), {});
+        const auto talker = w.world().open({LinkKind::udp, "127.0.0.1", port}, [](auto) {}, {});
         LinkConditions cut;
         cut.cut = true;
-        p.talker->setConditions(cut);
-        p.talker->send("lost");
-        std::this_thread::sleep_for(std::chrono::milliseconds(150));
-        CHECK(p.listener_ear.packets == 0);
-        p.talker->setConditions({});
-        p.talker->send("heard");
-        REQUIRE(until(3, [&] { return p.listener_ear.packets == 1; }));
-        CHECK(p.listener_ear.heard == "heard");
+        (*talker)->setConditions(cut);
+        (*talker)->send("lost");
+        w.clock.sleep(0.5);
+        CHECK(ear.packets == 0);
+        (*talker)->setConditions({});
+        (*talker)->send("heard");
+        REQUIRE(w.until(3, [&] { return ear.packets == 1; }));
+        CHECK(ear.heard == "heard");
     }
 }

@@ -48,22 +48,22 @@ Result<void> converse(VehicleLink& link, Message m, const std::string& name, con
         if (m.is("COMMAND_LONG")) m.set("confirmation", attempt);
         link.send(m);
         // The answer may be on a slow radio behind other things.
-        double until = monotonicMs() + std::max(0.8, 2 * time.wait_s()) * 1000;
-        while (monotonicMs() < until) {
+        double until = link.clock().now_ms() + std::max(0.8, 2 * time.wait_s()) * 1000;
+        while (link.clock().now_ms() < until) {
             if (stop.stop_requested()) return fail("{}: stopped", name);
             const auto ack = inbox.next(0.05, stop);
             if (!ack || ack->system != before.system || ack->integer("command") != command) continue;
             const auto result = ack->integer("result");
             if (result == 0) return {};
             if (result == 5) {  // in progress: the standard asks us to wait on
-                until = monotonicMs() + 5000;
+                until = link.clock().now_ms() + 5000;
                 attempt = kTries;
                 continue;
             }
             // Its reason may follow the refusal.
             std::string why = spokenSince(link.snapshot(), lastSpoken(before));
             for (int i = 0; why.empty() && i < 10 && !stop.stop_requested(); ++i) {
-                std::this_thread::sleep_for(std::chrono::milliseconds(30));
+                link.clock().sleep(0.030, stop);
                 why = spokenSince(link.snapshot(), lastSpoken(before));
             }
             return fail("{}: refused, {}{}", name, commandResultText(result), why.empty() ? "" : " (" + why + ")");
@@ -122,11 +122,11 @@ Result<void> commandTakeOff(VehicleLink& link, double height_m, std::stop_token 
 Result<void> commandStart(VehicleLink& link, std::stop_token stop) {
     // Unarmed, it would stay in a mode in which it cannot be armed. Just armed, its heartbeat may still be on the way.
     constexpr double kPatience_ms = 1500;
-    const double start = monotonicMs();
+    const double start = link.clock().now_ms();
     while (!link.snapshot().armed) {
         if (stop.stop_requested()) return fail("Start: stopped");
-        if (monotonicMs() - start > kPatience_ms) return fail("Start: not armed");
-        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        if (link.clock().now_ms() - start > kPatience_ms) return fail("Start: not armed");
+        link.clock().sleep(0.020, stop);
     }
     const std::uint32_t before = link.snapshot().custom_mode;
     if (auto ok = setMode(link, ModeKind::mission, "Start", stop); !ok) return ok;
@@ -156,12 +156,12 @@ Result<void> commandSkipTo(VehicleLink& link, int seq, std::stop_token stop) {
     // The older way: a message of its own, answered by the item that is then flown.
     const VehicleSnapshot v = link.snapshot();
     VehicleLink::Inbox inbox(link, {"MISSION_CURRENT"});
-    const double until = monotonicMs() + 6000;
+    const double until = link.clock().now_ms() + 6000;
     double said_ms = 0;
-    while (monotonicMs() < until) {
+    while (link.clock().now_ms() < until) {
         if (stop.stop_requested()) return fail("{}: stopped", name);
-        if (monotonicMs() - said_ms > 1000) {
-            said_ms = monotonicMs();
+        if (link.clock().now_ms() - said_ms > 1000) {
+            said_ms = link.clock().now_ms();
             link.send(Message("MISSION_SET_CURRENT")
                           .set("target_system", v.system)
                           .set("target_component", v.component)

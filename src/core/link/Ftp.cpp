@@ -49,18 +49,18 @@ class FtpTalk {
     /// Sends until it is answered.
     Result<FtpPacket> ask(FtpPacket packet) {
         packet.sequence = next_sequence_++;
-        const double start = monotonicMs();
+        const double start = link_.clock().now_ms();
         double said = 0;
-        while (monotonicMs() - start < options_.silence_s * 1000) {
+        while (link_.clock().now_ms() - start < options_.silence_s * 1000) {
             if (options_.stop.stop_requested()) return fail("stopped");
-            if (monotonicMs() - said > time_.wait_s() * 1000) {
+            if (link_.clock().now_ms() - said > time_.wait_s() * 1000) {
                 if (said > 0) time_.missed();
-                said = monotonicMs();
+                said = link_.clock().now_ms();
                 send(packet);
             }
             const auto answer = hear(0.05);
             if (answer && answer->request == packet.opcode && answer->sequence == packet.sequence + 1) {
-                time_.answered((monotonicMs() - said) / 1000);
+                time_.answered((link_.clock().now_ms() - said) / 1000);
                 return *answer;
             }
         }
@@ -148,7 +148,7 @@ Result<std::vector<FtpEntry>> ftpList(VehicleLink& link, const std::string& fold
 
 Result<Fetched> ftpFetch(VehicleLink& link, const std::string& remote, const std::string& path,
                          const TransferOptions& options) {
-    const double start = monotonicMs();
+    const double start = link.clock().now_ms();
     FtpTalk talk(link, options);
     FtpPacket open;
     open.opcode = FtpPacket::openFileReadOnly;
@@ -167,7 +167,7 @@ Result<Fetched> ftpFetch(VehicleLink& link, const std::string& remote, const std
     if (!part) return tl::unexpected(part.error());
     BlockWindow window((*part)->have(), link.roundTrip_s());
     std::uint64_t received = 0;
-    double heard_ms = monotonicMs(), told_ms = 0, saved_ms = heard_ms;
+    double heard_ms = link.clock().now_ms(), told_ms = 0, saved_ms = heard_ms;
     const auto broken = [&](Error error) -> Result<Fetched> {
         (void)(*part)->save();
         FtpPacket end;
@@ -178,7 +178,7 @@ Result<Fetched> ftpFetch(VehicleLink& link, const std::string& remote, const std
         return tl::unexpected(std::move(error));
     };
     while (!window.complete()) {
-        const double now = monotonicMs();
+        const double now = link.clock().now_ms();
         if (options.stop.stop_requested()) return broken({"stopped"});
         if (now - heard_ms > options.silence_s * 1000)
             return broken(
@@ -203,7 +203,7 @@ Result<Fetched> ftpFetch(VehicleLink& link, const std::string& remote, const std
                     "{}: the vehicle has closed the transfer; try again, it goes on where it was", remote)});
             continue;
         }
-        heard_ms = monotonicMs();
+        heard_ms = link.clock().now_ms();
         const std::size_t block = answer->offset / FtpPacket::kMostData;
         if (answer->offset % FtpPacket::kMostData != 0 || block >= (*part)->blocks() ||
             answer->data.size() != (*part)->lengthOf(block))
@@ -231,7 +231,7 @@ Result<Fetched> ftpFetch(VehicleLink& link, const std::string& remote, const std
     end.session = session;
     (void)talk.ask(end);
     if (const auto ok = (*part)->finish(); !ok) return tl::unexpected(ok.error());
-    return Fetched{size, received, (monotonicMs() - start) / 1000};
+    return Fetched{size, received, (link.clock().now_ms() - start) / 1000};
 }
 
 }  // namespace anhinga

@@ -39,7 +39,7 @@ class LogStream {
 
     /// First everything that is missing in one go, then the gaps.
     Result<void> run() {
-        heard_ms_ = monotonicMs();
+        heard_ms_ = link_.clock().now_ms();
         if (const auto ok = inOneGo(); !ok) return ok;
         return gaps();
     }
@@ -56,7 +56,7 @@ class LogStream {
     /// The block that has come within the time; an error when it cannot be written or the vehicle is silent.
     Result<std::optional<std::size_t>> hear(double seconds) {
         if (options_.stop.stop_requested()) return fail("stopped");
-        if (monotonicMs() - heard_ms_ > options_.silence_s * 1000)
+        if (link_.clock().now_ms() - heard_ms_ > options_.silence_s * 1000)
             return tl::unexpected(silent(options_, fmt::format("log {} was fetched", log_.id)));
         const auto m = inbox_.next(seconds, options_.stop);
         if (!m || m->system != vehicle_.system || m->integer("id") != log_.id) return std::optional<std::size_t>();
@@ -65,7 +65,7 @@ class LogStream {
         const std::size_t block = static_cast<std::size_t>(from / kBlock);
         if (from % kBlock != 0 || block >= part_.blocks() || count != part_.lengthOf(block))
             return std::optional<std::size_t>();
-        heard_ms_ = monotonicMs();
+        heard_ms_ = link_.clock().now_ms();
         if (!part_.have()[block]) {
             const mavlink::FieldInfo* data = m->info->field("data");
             if (const auto ok = part_.put(block, {m->payload + data->offset, count}); !ok)
@@ -96,13 +96,13 @@ class LogStream {
         double patience_s = 0.3 + 2 * link_.roundTrip_s();
         while (next < part_.blocks()) {
             ask(next, part_.blocks() - next);
-            double quiet_ms = monotonicMs();
+            double quiet_ms = link_.clock().now_ms();
             bool any = false;
-            while (next < part_.blocks() && monotonicMs() - quiet_ms < patience_s * 1000) {
+            while (next < part_.blocks() && link_.clock().now_ms() - quiet_ms < patience_s * 1000) {
                 const auto block = hear(0.05);
                 if (!block) return tl::unexpected(block.error());
                 if (!*block) continue;
-                quiet_ms = monotonicMs();
+                quiet_ms = link_.clock().now_ms();
                 any = true;
                 next = std::max(next, **block + 1);
             }
@@ -113,10 +113,10 @@ class LogStream {
     Result<void> gaps() {
         BlockWindow window(part_.have(), link_.roundTrip_s());
         while (!window.complete()) {
-            while (const auto block = window.toAsk(monotonicMs() / 1000)) ask(*block, 1);
+            while (const auto block = window.toAsk(link_.clock().now_ms() / 1000)) ask(*block, 1);
             const auto block = hear(0.02);
             if (!block) return tl::unexpected(block.error());
-            if (*block) window.arrived(**block, monotonicMs() / 1000);
+            if (*block) window.arrived(**block, link_.clock().now_ms() / 1000);
         }
         return {};
     }
@@ -139,10 +139,10 @@ Result<std::vector<OnboardLog>> listLogs(VehicleLink& link, const TransferOption
     VehicleLink::Inbox inbox(link, {"LOG_ENTRY"});
     std::map<int, OnboardLog> logs;
     int count = -1, last = 0;
-    double asked_ms = 0, heard_ms = monotonicMs();
+    double asked_ms = 0, heard_ms = link.clock().now_ms();
     while (count < 0 || static_cast<int>(logs.size()) < count) {
         if (options.stop.stop_requested()) return fail("stopped");
-        const double now = monotonicMs();
+        const double now = link.clock().now_ms();
         if (now - heard_ms > options.silence_s * 1000) return tl::unexpected(silent(options, "its logs were listed"));
         if (now - asked_ms > (0.5 + 2 * link.roundTrip_s()) * 1000 && now - heard_ms > 300) {
             asked_ms = now;
@@ -158,7 +158,7 @@ Result<std::vector<OnboardLog>> listLogs(VehicleLink& link, const TransferOption
         }
         const auto m = inbox.next(0.1, options.stop);
         if (!m || m->system != v.system) continue;
-        heard_ms = monotonicMs();
+        heard_ms = link.clock().now_ms();
         count = static_cast<int>(m->integer("num_logs"));
         last = static_cast<int>(m->integer("last_log_num"));
         if (count == 0) break;
@@ -174,7 +174,7 @@ Result<std::vector<OnboardLog>> listLogs(VehicleLink& link, const TransferOption
 
 Result<Fetched> fetchLog(VehicleLink& link, const OnboardLog& log, const std::string& path,
                          const TransferOptions& options) {
-    const double start = monotonicMs();
+    const double start = link.clock().now_ms();
     const auto part = PartFile::open(
         path, fmt::format("vehicle {} log {} time {:.0f}", link.snapshot().system, log.id, log.time_unix_s), log.bytes,
         kBlock);
@@ -187,7 +187,7 @@ Result<Fetched> fetchLog(VehicleLink& link, const OnboardLog& log, const std::st
         return tl::unexpected(done.error());
     }
     if (const auto ok = (*part)->finish(); !ok) return tl::unexpected(ok.error());
-    return Fetched{log.bytes, stream.received(), (monotonicMs() - start) / 1000};
+    return Fetched{log.bytes, stream.received(), (link.clock().now_ms() - start) / 1000};
 }
 
 Result<void> eraseLogs(VehicleLink& link, const TransferOptions& options) {
@@ -198,7 +198,7 @@ Result<void> eraseLogs(VehicleLink& link, const TransferOptions& options) {
         if (!left) return tl::unexpected(left.error());
         if (left->empty()) return {};
         if (i == 5) link.send(addressed("LOG_ERASE", link.snapshot()));
-        std::this_thread::sleep_for(std::chrono::milliseconds(200));
+        link.clock().sleep(0.2, options.stop);
     }
     return fail("the vehicle still lists logs after it was asked to erase them");
 }

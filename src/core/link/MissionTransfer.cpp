@@ -42,7 +42,7 @@ class MissionTalk {
           type_(type),
           options_(options),
           time_(link.roundTrip_s()),
-          heard_ms_(monotonicMs()) {
+          heard_ms_(link.clock().now_ms()) {
         const VehicleSnapshot v = link.snapshot();
         system_ = v.system;
         component_ = v.component;
@@ -56,7 +56,7 @@ class MissionTalk {
     }
     void say(const Message& m) {
         last_ = m;
-        said_ms_ = first_said_ms_ = monotonicMs();
+        said_ms_ = first_said_ms_ = link_.clock().now_ms();
         link_.send(m);
     }
     void sayUnwatched(const Message& m) { link_.send(m); }
@@ -65,28 +65,28 @@ class MissionTalk {
     Result<Message> hear(std::initializer_list<std::string_view> kinds) {
         while (true) {
             if (auto wrong = over()) return tl::unexpected(*wrong);
-            const double now = monotonicMs();
+            const double now = link_.clock().now_ms();
             if (now - said_ms_ > time_.wait_s() * 1000) {
                 link_.send(last_);
                 said_ms_ = now;
                 time_.missed();
             }
             if (const auto m = hearWithin(said_ms_ / 1000 + time_.wait_s() - now / 1000, kinds)) {
-                if (said_ms_ == first_said_ms_) time_.answered((monotonicMs() - said_ms_) / 1000);
+                if (said_ms_ == first_said_ms_) time_.answered((link_.clock().now_ms() - said_ms_) / 1000);
                 return *m;
             }
         }
     }
     /// Whatever of the kinds comes within the time.
     std::optional<Message> hearWithin(double seconds, std::initializer_list<std::string_view> kinds) {
-        const double until = monotonicMs() + std::max(0.001, seconds) * 1000;
-        while (monotonicMs() < until) {
-            const auto m = inbox_.next(std::min(0.25, (until - monotonicMs()) / 1000), options_.stop);
+        const double until = link_.clock().now_ms() + std::max(0.001, seconds) * 1000;
+        while (link_.clock().now_ms() < until) {
+            const auto m = inbox_.next(std::min(0.25, (until - link_.clock().now_ms()) / 1000), options_.stop);
             if (options_.stop.stop_requested()) return std::nullopt;
             if (!m || m->system != system_) continue;
             for (const auto kind : kinds)
                 if (m->is(kind) && m->integer("mission_type") == static_cast<int>(type_)) {
-                    heard_ms_ = monotonicMs();
+                    heard_ms_ = link_.clock().now_ms();
                     return m;
                 }
         }
@@ -95,13 +95,14 @@ class MissionTalk {
     /// Why it cannot go on: stopped, or nothing heard for too long.
     std::optional<Error> over() const {
         if (options_.stop.stop_requested()) return Error{"stopped"};
-        if (monotonicMs() - heard_ms_ > options_.silence_s * 1000)
+        if (link_.clock().now_ms() - heard_ms_ > options_.silence_s * 1000)
             return Error{fmt::format(
                 "the vehicle has not answered for {:.0f} s while the {} was transferred; check the link and try again",
                 options_.silence_s, missionTypeText(type_))};
         return std::nullopt;
     }
     AnswerTime& time() { return time_; }
+    double now_ms() const { return link_.clock().now_ms(); }
     int system() const { return system_; }
     int component() const { return component_; }
 
@@ -163,7 +164,7 @@ Result<void> serveItems(MissionTalk& talk, MissionType type, const std::vector<M
         if (seq < from || seq >= to)
             return fail("the vehicle asks for {} item {}, there are only {}", missionTypeText(type), seq, items.size());
         // The same question twice in a moment is one that a link has doubled; answering both would double for ever.
-        const double now = monotonicMs();
+        const double now = talk.now_ms();
         if (served == seq && now - served_ms < talk.time().wait_s() * 500) continue;
         served = seq;
         served_ms = now;
@@ -214,13 +215,13 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
     std::size_t have = 0;
     const auto ask = [&](std::size_t seq, bool again) {
         talk.sayUnwatched(talk.addressed("MISSION_REQUEST_INT").set("seq", static_cast<double>(seq)));
-        asked[seq] = {monotonicMs(), again};
+        asked[seq] = {talk.now_ms(), again};
     };
     while (have < count) {
         if (auto wrong = talk.over()) return tl::unexpected(*wrong);
         for (; asked.size() < window && next < count; ++next)
             if (!items[next]) ask(next, false);
-        const double now = monotonicMs(), wait_ms = talk.time().wait_s() * 1000;
+        const double now = talk.now_ms(), wait_ms = talk.time().wait_s() * 1000;
         double oldest = now;
         bool missed = false;
         for (auto& [seq, a] : asked) {
@@ -251,7 +252,7 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
         const auto seq = static_cast<std::size_t>(m->integer("seq"));
         if (seq >= count || items[seq]) continue;
         if (const auto at = asked.find(seq); at != asked.end()) {
-            if (!at->second.again) talk.time().answered((monotonicMs() - at->second.ms) / 1000);
+            if (!at->second.again) talk.time().answered((talk.now_ms() - at->second.ms) / 1000);
             asked.erase(at);
         }
         items[seq] = missionItemOf(*m);

@@ -69,11 +69,11 @@ Result<ParameterSet> readParameters(VehicleLink& link, const TransferOptions& op
     ParameterSet set;
     std::vector<bool> have;
     std::size_t known = 0;
-    double heard_ms = monotonicMs(), asked_ms = heard_ms;
+    double heard_ms = link.clock().now_ms(), asked_ms = heard_ms;
     link.send(addressed("PARAM_REQUEST_LIST", v));
     while (have.empty() || known < have.size()) {
         if (options.stop.stop_requested()) return fail("stopped");
-        const double now = monotonicMs();
+        const double now = link.clock().now_ms();
         if (now - heard_ms > options.silence_s * 1000)
             return tl::unexpected(silent(options, "its parameters were read"));
         const double quiet_ms = 250 + 1500 * link.roundTrip_s();
@@ -89,7 +89,7 @@ Result<ParameterSet> readParameters(VehicleLink& link, const TransferOptions& op
         }
         const auto m = inbox.next(0.05, options.stop);
         if (!m || m->system != v.system) continue;
-        heard_ms = monotonicMs();
+        heard_ms = link.clock().now_ms();
         const auto count = static_cast<std::size_t>(m->integer("param_count"));
         const auto index = static_cast<std::size_t>(m->integer("param_index"));
         if (have.empty()) have.assign(count, false);
@@ -114,13 +114,13 @@ Result<Parameter> stated(VehicleLink& link, const Message& m, const std::string&
     const VehicleSnapshot v = link.snapshot();
     VehicleLink::Inbox inbox(link, {"PARAM_VALUE"});
     AnswerTime time(std::max(0.2, link.roundTrip_s()));
-    const double start = monotonicMs();
+    const double start = link.clock().now_ms();
     double said = 0;
-    while (monotonicMs() - start < options.silence_s * 1000) {
+    while (link.clock().now_ms() - start < options.silence_s * 1000) {
         if (options.stop.stop_requested()) return fail("stopped");
-        if (monotonicMs() - said > time.wait_s() * 1000) {
+        if (link.clock().now_ms() - said > time.wait_s() * 1000) {
             if (said > 0) time.missed();
-            said = monotonicMs();
+            said = link.clock().now_ms();
             link.send(m);
         }
         const auto answer = inbox.next(0.05, options.stop);

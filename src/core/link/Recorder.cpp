@@ -3,7 +3,6 @@
 #include <unistd.h>
 
 #include <cerrno>
-#include <chrono>
 #include <cstring>
 
 #include "core/base/Text.h"
@@ -16,10 +15,11 @@ std::string stopped() {
 }
 }  // namespace
 
-Result<std::unique_ptr<Recorder>> Recorder::create(const std::string& path, std::uint64_t rotate_bytes) {
+Result<std::unique_ptr<Recorder>> Recorder::create(const std::string& path, Clock& clock,
+                                                    std::uint64_t rotate_bytes) {
     std::FILE* file = std::fopen(path.c_str(), "wbe");
     if (file == nullptr) return fail("{}: the recording cannot be written: {}", path, std::strerror(errno));
-    return std::unique_ptr<Recorder>(new Recorder(file, path, rotate_bytes));
+    return std::unique_ptr<Recorder>(new Recorder(file, path, clock, rotate_bytes));
 }
 
 Recorder::~Recorder() {
@@ -40,8 +40,7 @@ void Recorder::rotate() {
 }
 
 void Recorder::add(std::span<const std::uint8_t> packet) {
-    const auto now = std::chrono::system_clock::now().time_since_epoch();
-    const auto us = static_cast<std::uint64_t>(std::chrono::duration_cast<std::chrono::microseconds>(now).count());
+    const auto us = static_cast<std::uint64_t>(clock_.unix_s() * 1e6);
     std::uint8_t stamp[8];
     for (int i = 0; i < 8; ++i) stamp[i] = static_cast<std::uint8_t>(us >> (56 - 8 * i));
     const std::lock_guard lock(mutex_);
@@ -51,7 +50,7 @@ void Recorder::add(std::span<const std::uint8_t> packet) {
         std::fwrite(stamp, 1, 8, file_) == 8 && std::fwrite(packet.data(), 1, packet.size(), file_) == packet.size();
     in_file_ += 8 + packet.size();
     bytes_ += 8 + packet.size();
-    if (const double ms = monotonicMs(); ms - flushed_ms_ > 500) {
+    if (const double ms = clock_.now_ms(); ms - flushed_ms_ > 500) {
         flushed_ms_ = ms;
         ok = std::fflush(file_) == 0 && ok;
     }

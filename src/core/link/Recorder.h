@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/Clock.h"
 #include "core/base/Result.h"
 
 namespace anhinga {
@@ -16,7 +17,7 @@ namespace anhinga {
 class Recorder {
   public:
     /// A file that grows past `rotate_bytes` is followed by NAME-2.tlog, NAME-3.tlog and so on.
-    static Result<std::unique_ptr<Recorder>> create(const std::string& path,
+    static Result<std::unique_ptr<Recorder>> create(const std::string& path, Clock& clock = Clock::machine(),
                                                     std::uint64_t rotate_bytes = std::uint64_t{256} << 20);
     ~Recorder();
     Recorder(const Recorder&) = delete;
@@ -32,9 +33,10 @@ class Recorder {
     std::vector<std::string> files() const;
 
   private:
-    Recorder(std::FILE* file, std::string path, std::uint64_t rotate_bytes)
-        : file_(file), path_(path), rotate_bytes_(rotate_bytes), files_{std::move(path)} {}
+    Recorder(std::FILE* file, std::string path, Clock& clock, std::uint64_t rotate_bytes)
+        : clock_(clock), file_(file), path_(path), rotate_bytes_(rotate_bytes), files_{std::move(path)} {}
     void rotate();
+    Clock& clock_;
     mutable std::mutex mutex_;
     std::FILE* file_;
     std::string path_, error_;

@@ -5,9 +5,10 @@
 #include <asio.hpp>
 #include <deque>
 #include <map>
-#include <random>
 #include <thread>
 #include <vector>
+
+#include "core/link/PlayedLine.h"
 
 namespace anhinga {
 
@@ -16,18 +17,24 @@ namespace {
 using asio::ip::tcp;
 using asio::ip::udp;
 
+/// Asio's clock, as PlayedLine counts.
+double now_s() {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
 /// The thread, the played conditions, and the two directions; sockets are the children's.
 class AsioTransport : public Transport {
   public:
     AsioTransport(Receiver receiver, const LinkConditions& conditions)
-        : receiver_(std::move(receiver)), conditions_(conditions), random_(conditions.seed) {}
+        : receiver_(std::move(receiver)), line_(conditions) {}
     void send(std::string bytes) override {
         asio::post(io_, [this, b = std::move(bytes)]() mutable {
-            play(std::move(b), outgoing_free_, [this](std::string&& late) { write(std::move(late)); });
+            if (line_.good()) return write(std::move(b));
+            play(b, PlayedLine::outgoing);
         });
     }
     void setConditions(const LinkConditions& conditions) override {
-        asio::post(io_, [this, conditions] { conditions_ = conditions; });
+        asio::post(io_, [this, conditions] { line_.setConditions(conditions); });
     }
 
   protected:
@@ -39,10 +46,8 @@ class AsioTransport : public Transport {
         if (thread_.joinable()) thread_.join();
     }
     void received(const char* data, std::size_t size) {
-        if (!played()) return receiver_({reinterpret_cast<const std::uint8_t*>(data), size});
-        play(std::string(data, size), incoming_free_, [this](std::string&& late) {
-            receiver_({reinterpret_cast<const std::uint8_t*>(late.data()), late.size()});
-        });
+        if (line_.good()) return receiver_({reinterpret_cast<const std::uint8_t*>(data), size});
+        play(std::string(data, size), PlayedLine::incoming);
     }
     virtual void write(std::string&& bytes) = 0;
 
@@ -50,73 +55,50 @@ class AsioTransport : public Transport {
     asio::executor_work_guard<asio::io_context::executor_type> work_{io_.get_executor()};
 
   private:
-    using Clock = std::chrono::steady_clock;
-    bool played() const {
-        const LinkConditions& c = conditions_;
-        return c.cut || c.loss > 0 || c.duplicate > 0 || c.reorder > 0 || c.corrupt > 0 || c.latency_ms > 0 ||
-               c.bytes_per_s > 0;
+    void deliver(std::string&& bytes, PlayedLine::Way way) {
+        if (way == PlayedLine::outgoing) return write(std::move(bytes));
+        receiver_({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()});
     }
-    bool chance(double share) { return share > 0 && std::uniform_real_distribution<double>(0, 1)(random_) < share; }
-
-    /// `line_free`: when this direction has carried all it was given so far.
-    void play(std::string bytes, Clock::time_point& line_free, const std::function<void(std::string&&)>& deliver) {
-        const LinkConditions& c = conditions_;
-        if (c.cut || chance(c.loss)) return;
-        const int copies = chance(c.duplicate) ? 2 : 1;
-        for (int i = 0; i < copies; ++i) {
-            std::string copy = bytes;
-            if (chance(c.corrupt)) copy[random_() % copy.size()] ^= static_cast<char>(1 + random_() % 255);
-            const auto now = Clock::now();
-            auto at = now;
-            if (c.bytes_per_s > 0) {
-                constexpr auto kLongestQueue = std::chrono::seconds(1);
-                line_free = std::max(line_free, now);
-                if (line_free - now > kLongestQueue) continue;
-                line_free += std::chrono::duration_cast<Clock::duration>(
-                    std::chrono::duration<double>(static_cast<double>(copy.size()) / c.bytes_per_s));
-                at = line_free;
-            }
-            at += std::chrono::milliseconds(c.latency_ms);
-            if (chance(c.reorder)) at += std::chrono::milliseconds(5 + random_() % 40);
-            if (at <= now) {
-                deliver(std::move(copy));
-                continue;
-            }
-            late_.emplace(std::pair(at, ++late_count_), Late{std::move(copy), deliver});
+    void play(const std::string& bytes, PlayedLine::Way way) {
+        const double now = now_s();
+        for (PlayedLine::Arrival& a : line_.play(bytes, way, now)) {
+            if (a.at_s <= now)
+                deliver(std::move(a.bytes), way);
+            else
+                late_.emplace(std::pair(a.at_s, ++late_count_), Late{std::move(a.bytes), way});
         }
         wake();
     }
     /// One timer for all that is on its way, in the order it is due.
     void wake() {
-        if (late_.empty() || (waiting_ && late_.begin()->first.first >= waiting_until_)) return;
+        if (late_.empty() || (waiting_ && late_.begin()->first.first >= waiting_until_s_)) return;
         waiting_ = true;
-        waiting_until_ = late_.begin()->first.first;
-        timer_.expires_at(waiting_until_);
+        waiting_until_s_ = late_.begin()->first.first;
+        timer_.expires_after(std::chrono::duration_cast<std::chrono::nanoseconds>(
+            std::chrono::duration<double>(std::max(0.0, waiting_until_s_ - now_s()))));
         timer_.async_wait([this](const asio::error_code& error) {
             if (error) return;
             waiting_ = false;
-            const auto now = Clock::now();
+            const double now = now_s();
             while (!late_.empty() && late_.begin()->first.first <= now) {
                 auto node = late_.extract(late_.begin());
-                node.mapped().deliver(std::move(node.mapped().bytes));
+                deliver(std::move(node.mapped().bytes), node.mapped().way);
             }
             wake();
         });
     }
     struct Late {
         std::string bytes;
-        std::function<void(std::string&&)> deliver;
+        PlayedLine::Way way;
     };
 
     Receiver receiver_;
-    LinkConditions conditions_;
-    std::mt19937 random_;
-    Clock::time_point outgoing_free_{}, incoming_free_{};
-    std::map<std::pair<Clock::time_point, std::uint64_t>, Late> late_;
+    PlayedLine line_;
+    std::map<std::pair<double, std::uint64_t>, Late> late_;
     std::uint64_t late_count_ = 0;
     asio::steady_timer timer_{io_};
     bool waiting_ = false;
-    Clock::time_point waiting_until_{};
+    double waiting_until_s_ = 0;
     std::jthread thread_;
 };
 

@@ -8,6 +8,7 @@
 #include <span>
 #include <string>
 
+#include "core/base/Clock.h"
 #include "core/link/Address.h"
 
 namespace anhinga {
@@ -36,6 +37,13 @@ class Transport {
     virtual void send(std::string bytes) = 0;
     /// From any thread; holds from the next packet on. What is on its way arrives as before.
     virtual void setConditions(const LinkConditions& conditions) = 0;
+};
+
+/// What a link lives in: the clock it goes by and what opens its address. The machine's, or a world played in tests.
+struct LinkWorld {
+    Clock* clock = &Clock::machine();
+    std::function<Result<std::unique_ptr<Transport>>(const LinkAddress&, Transport::Receiver, const LinkConditions&)>
+        open = &Transport::open;
 };
 
 }  // namespace anhinga

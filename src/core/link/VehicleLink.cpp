@@ -14,22 +14,22 @@ constexpr std::size_t kMaxInbox = 10000;
 Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& address, const Options& options) {
     const auto parsed = parseLinkAddress(address);
     if (!parsed) return tl::unexpected(parsed.error());
-    std::unique_ptr<VehicleLink> link(new VehicleLink);
+    std::unique_ptr<VehicleLink> link(new VehicleLink(*options.world.clock));
     link->key_ = options.key;
     link->ask_rates_ = options.ask_rates;
     if (!options.record_path.empty()) {
-        auto recorder = Recorder::create(options.record_path);
+        auto recorder = Recorder::create(options.record_path, link->clock_);
         if (!recorder) return tl::unexpected(recorder.error());
         link->recorder_ = std::move(*recorder);
     }
-    auto transport = Transport::open(
+    auto transport = options.world.open(
         *parsed, [l = link.get()](std::span<const std::uint8_t> b) { l->receive(b); }, options.conditions);
     if (!transport) return tl::unexpected(transport.error());
     {
         const std::lock_guard lock(link->mutex_);
         link->transport_ = std::move(*transport);
     }
-    link->beat_ = std::jthread([l = link.get()](const std::stop_token& stop) { l->beat(stop); });
+    link->beat_ = link->clock_.start([l = link.get()](const std::stop_token& stop) { l->beat(stop); });
     return link;
 }
 
@@ -49,7 +49,7 @@ void VehicleLink::send(Message message) {
         message.sequence = sequence_++;
         bytes = mavlink::encode(message);
         if (key_) {
-            signing_time_ = std::max(signing_time_ + 1, mavlink::signingTime(unixNow()));
+            signing_time_ = std::max(signing_time_ + 1, mavlink::signingTime(clock_.unix_s()));
             bytes = mavlink::signFrame(std::move(bytes), message.info->crc_extra, *key_, 0, signing_time_);
         }
     }
@@ -81,11 +81,7 @@ void VehicleLink::setConditions(const LinkConditions& conditions) {
 
 /// What is said by the clock: our heartbeat, the question for the round trip, the rates; and the recording made safe.
 void VehicleLink::beat(const std::stop_token& stop) {
-    std::mutex m;
-    std::condition_variable_any never;
-    // cppcheck-suppress localMutex  ; only there for the timed wait
-    std::unique_lock lock(m);
-    double synced_ms = monotonicMs();
+    double synced_ms = clock_.now_ms();
     while (!stop.stop_requested()) {
         constexpr int kGroundStation = 6, kNoAutopilot = 8, kActive = 4;
         send(Message("HEARTBEAT")
@@ -94,7 +90,7 @@ void VehicleLink::beat(const std::stop_token& stop) {
                  .set("system_status", kActive)
                  .set("mavlink_version", 3));
         const bool heard = snapshot().heard;
-        const double now_ms = monotonicMs();
+        const double now_ms = clock_.now_ms();
         if (heard) {
             const auto now_ns = static_cast<std::int64_t>(now_ms * 1e6);
             {
@@ -110,7 +106,7 @@ void VehicleLink::beat(const std::stop_token& stop) {
             synced_ms = now_ms;
             recorder_->sync();
         }
-        never.wait_for(lock, stop, std::chrono::milliseconds(heard ? 1000 : 250), [] { return false; });
+        clock_.sleep(heard ? 1 : 0.25, stop);
     }
 }
 
@@ -144,7 +140,7 @@ void VehicleLink::askRates(double now_ms) {
 bool VehicleLink::believe(const Message& message, std::span<const std::uint8_t> frame) {
     if (!key_) return true;
     if (message.is("RADIO_STATUS")) return true;  // radios do not hold keys; the standard lets their state pass
-    switch (signatures_.judge(frame, *key_, mavlink::signingTime(unixNow()))) {
+    switch (signatures_.judge(frame, *key_, mavlink::signingTime(clock_.unix_s()))) {
         case mavlink::SignatureJudgement::good:
             return true;
         case mavlink::SignatureJudgement::unsigned_frame:
@@ -157,7 +153,7 @@ bool VehicleLink::believe(const Message& message, std::span<const std::uint8_t> 
 }
 
 void VehicleLink::receive(std::span<const std::uint8_t> bytes) {
-    const double now_ms = monotonicMs();
+    const double now_ms = clock_.now_ms();
     bool any = false;  // that somebody waits for
     parser_.feed(bytes, [&](const Message& message, std::span<const std::uint8_t> frame) {
         if (message.system == kOurSystem && message.component == kOurComponent) return;  // our own, reflected
@@ -186,7 +182,7 @@ void VehicleLink::receive(std::span<const std::uint8_t> bytes) {
         window_ms_ = now_ms;
         window_bytes_ = window_messages_ = 0;
     }
-    if (any) arrived_.notify_all();
+    if (any) arrived_.ring();
 }
 
 void VehicleLink::take(const Message& m, double now_ms) {
@@ -218,7 +214,7 @@ void VehicleLink::take(const Message& m, double now_ms) {
 
 VehicleSnapshot VehicleLink::snapshotLocked(int system) const {
     const auto at = states_.find(system != 0 ? system : first_);
-    VehicleSnapshot copy = at != states_.end() ? at->second.at(monotonicMs()) : VehicleSnapshot{};
+    VehicleSnapshot copy = at != states_.end() ? at->second.at(clock_.now_ms()) : VehicleSnapshot{};
     copy.link.round_trip_ms = round_trip_ms_;
     copy.link.bytes_per_s = bytes_per_s_;
     copy.link.messages_per_s = messages_per_s_;
@@ -258,7 +254,7 @@ double VehicleLink::roundTrip_s() const {
 
 bool VehicleLink::waitForVehicle(double timeout_s, std::stop_token stop) const {
     std::unique_lock lock(mutex_);
-    return arrived_.wait_for(lock, stop, std::chrono::duration<double>(timeout_s), [&] { return first_ != 0; });
+    return clock_.wait(arrived_, lock, clock_.now_s() + timeout_s, stop, [&] { return first_ != 0; });
 }
 
 VehicleLink::Inbox::Inbox(VehicleLink& link, std::vector<std::string_view> wanted) : link_(link) {
@@ -274,7 +270,8 @@ VehicleLink::Inbox::~Inbox() {
 
 std::optional<Message> VehicleLink::Inbox::next(double timeout_s, std::stop_token stop) {
     std::unique_lock lock(link_.mutex_);
-    if (!link_.arrived_.wait_for(lock, stop, std::chrono::duration<double>(timeout_s), [&] { return !queue_.empty(); }))
+    Clock& clock = link_.clock_;
+    if (!clock.wait(link_.arrived_, lock, clock.now_s() + timeout_s, stop, [&] { return !queue_.empty(); }))
         return std::nullopt;
     Message message = queue_.front();
     queue_.pop_front();

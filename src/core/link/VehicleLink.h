@@ -4,7 +4,6 @@
 #pragma once
 
 #include <atomic>
-#include <condition_variable>
 #include <deque>
 #include <map>
 #include <memory>
@@ -13,7 +12,6 @@
 #include <set>
 #include <stop_token>
 #include <string>
-#include <thread>
 #include <vector>
 
 #include "core/link/Rates.h"
@@ -32,8 +30,11 @@ class VehicleLink {
         LinkConditions conditions;
         std::optional<mavlink::SigningKey> key = {};  // set: all is signed, and only what is signed with it is taken
         bool ask_rates = true;
+        LinkWorld world = {};
     };
     static Result<std::unique_ptr<VehicleLink>> open(const std::string& address, const Options& options);
+    /// All that is done over this link goes by it.
+    Clock& clock() const { return clock_; }
     ~VehicleLink();
     VehicleLink(const VehicleLink&) = delete;
 
@@ -79,7 +80,7 @@ class VehicleLink {
     };
 
   private:
-    VehicleLink() = default;
+    explicit VehicleLink(Clock& clock) : clock_(clock) {}
     void receive(std::span<const std::uint8_t> bytes);
     /// Called with the mutex held. False for what must not be believed.
     bool believe(const mavlink::Message& message, std::span<const std::uint8_t> frame);
@@ -88,8 +89,9 @@ class VehicleLink {
     void askRates(double now_ms);
     VehicleSnapshot snapshotLocked(int system) const;
 
+    Clock& clock_;
     mutable std::mutex mutex_;
-    mutable std::condition_variable_any arrived_;
+    mutable Bell arrived_;
     std::map<int, VehicleState> states_;
     int chosen_ = 0, first_ = 0;
     std::set<Inbox*> inboxes_;
@@ -107,7 +109,7 @@ class VehicleLink {
     RateGovernor rates_;
     std::unique_ptr<Recorder> recorder_;
     std::unique_ptr<Transport> transport_;
-    std::jthread beat_;  // our own heartbeat and what else is said by the clock
+    Worker beat_;  // our own heartbeat and what else is said by the clock
 };
 
 }  // namespace anhinga

@@ -7,12 +7,10 @@
 
 #include "core/base/File.h"
 #include "core/base/Text.h"
-#include "core/link/Transport.h"
 #include "core/logio/LogReader.h"
-#include "core/mavlink/Frame.h"
 #include "core/plan/PlanFile.h"
 #include "core/plan/ProfileLibrary.h"
-#include "standin/StandIn.h"
+#include "standin/LinkedStandIn.h"
 
 using namespace anhinga;
 
@@ -140,46 +138,18 @@ int main(int argc, char** argv) {
     const auto address = parseLinkAddress(link);
     if (!address) return complain(address.error().message);
 
-    std::mutex mutex;
-    std::unique_ptr<Transport> transport;
-    std::unique_ptr<StandIn> standin;
-    standin = std::make_unique<StandIn>(options, [&](const mavlink::Message& m) {
-        if (transport) transport->send(standin->frame(m));
-    });
-    mavlink::Parser parser;
-    auto opened = Transport::open(
-        *address,
-        [&](std::span<const std::uint8_t> bytes) {
-            parser.feed(bytes, [&](const mavlink::Message& m, std::span<const std::uint8_t> frame) {
-                standin->hear(m, frame);
-            });
-        },
-        conditions);
+    const auto opened = LinkedStandIn::open(*address, options, conditions);
     if (!opened) {
         std::cerr << "anhinga-standin: " << opened.error().message << "\n";
         return 3;
     }
-    transport = std::move(*opened);
     std::signal(SIGTERM, [](int) { stop_asked = true; });
     std::signal(SIGINT, [](int) { stop_asked = true; });
     std::cout << fmt::format("stand-in at {:.5f} {:.5f}, {:.1f} m AMSL, {}x, {}\n", options.home.lat_deg,
                              options.home.lon_deg, options.home_amsl_m, options.pace, link)
               << std::flush;
     const double start = monotonicMs();
-    double last = start;
-    constexpr double kSlowRadio = 1200;
-    bool slow = false;
-    while (!stop_asked && (run_for_s <= 0 || monotonicMs() - start < run_for_s * 1000)) {
+    while (!stop_asked && (run_for_s <= 0 || monotonicMs() - start < run_for_s * 1000))
         std::this_thread::sleep_for(std::chrono::milliseconds(10));
-        const double now = monotonicMs();
-        standin->advance((now - last) / 1000);
-        if (!slow && options.faults.holds("slow-radio", (now - start) / 1000 * options.pace)) {
-            slow = true;
-            conditions.bytes_per_s = kSlowRadio;
-            transport->setConditions(conditions);
-        }
-        last = now;
-    }
-    transport.reset();  // its thread calls into the stand-in
     return 0;
 }
