@@ -7,9 +7,8 @@
 namespace anhinga {
 
 FieldSession::FieldSession(PlanSession* plan, LinkSession* link, QObject* parent)
-    : QObject(parent), plan_(plan), link_(link) {
-    timer_.setInterval(200);
-    connect(&timer_, &QTimer::timeout, this, &FieldSession::look);
+    : QObject(parent), plan_(plan), link_(link), timer_(link->clock(), 200) {
+    connect(&timer_, &ClockTimer::timeout, this, &FieldSession::look);
     timer_.start();
     connect(plan_, &PlanSession::planChanged, this, &FieldSession::look);
     connect(plan_, &PlanSession::derivedChanged, this, &FieldSession::look);
@@ -98,7 +97,7 @@ void FieldSession::noteSeal(const HandOver& result) {
     Seal seal;
     seal.sortie = sortie;
     seal.fingerprint = link_->sealFingerprint();
-    seal.time_unix_s = std::floor(unixNow());
+    seal.time_unix_s = std::floor(link_->clock().unix_s());
     seal.vehicle = link_->vehicle().system;
     seal.revision = plan_->plan()->revision;
     seal.mission = static_cast<int>(in_parts && plan_->flownView().mission ? plan_->flownView().mission->items.size()
@@ -125,7 +124,7 @@ void FieldSession::noteFlown() {
     const int sortie = plan_->sortie();
     plan_->edit("Flown", [&](Plan& p) {
         for (Seal& s : p.seals)
-            if (s.sortie == sortie) s.flown_unix_s = std::floor(unixNow());
+            if (s.sortie == sortie) s.flown_unix_s = std::floor(link_->clock().unix_s());
     });
 }
 
@@ -218,7 +217,7 @@ void FieldSession::lookAtChecklist() {
     in.parameters = link_->parameters().empty() ? nullptr : &link_->parameters();
     if (heading_.stage() != HeadingTest::Stage::idle) in.heading_test = heading_.text();
     in.heading_test_good = heading_.good();
-    in.year = 1970 + unixNow() / (365.2425 * 86400);
+    in.year = 1970 + link_->clock().unix_s() / (365.2425 * 86400);
     checklist_.clear();
     for (const CheckItem& item : plan.checklist) {
         ChecklistEntry entry{item, false, CheckState::unknown, ""};
@@ -244,7 +243,7 @@ void FieldSession::lookAtChecklist() {
 void FieldSession::tick(ItemId id, bool on) {
     plan_->edit(on ? "Tick" : "Untick", [&](Plan& p) {
         for (CheckItem& c : p.checklist)
-            if (c.id == id) c.ticked_unix_s = on ? std::floor(unixNow()) : 0;
+            if (c.id == id) c.ticked_unix_s = on ? std::floor(link_->clock().unix_s()) : 0;
     });
 }
 
@@ -265,7 +264,7 @@ QStringList FieldSession::openMusts() const {
 void FieldSession::beginHeadingTest() {
     const VehicleSnapshot& v = link_->vehicle();
     const GeoPoint place = v.position ? *v.position : plan_->plan()->home ? plan_->plan()->home->position : GeoPoint{};
-    const double year = 1970 + unixNow() / (365.2425 * 86400);
+    const double year = 1970 + link_->clock().unix_s() / (365.2425 * 86400);
     heading_.begin(magneticField(place, v.amsl_m.value_or(0), year).field_nt / 1000);
 }
 
@@ -301,7 +300,7 @@ void FieldSession::takeMeasuredHome() {
 void FieldSession::look() {
     const VehicleSnapshot& v = link_->vehicle();
     const bool heard = link_->connected() && v.heard;
-    const double now_s = monotonicMs() / 1000;
+    const double now_s = link_->clock().now_s();
     if (heard) {
         if (watched_plan_ != plan_->plan()) {
             watched_plan_ = plan_->plan();

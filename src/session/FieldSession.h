@@ -4,7 +4,6 @@
 
 #include <QObject>
 #include <QString>
-#include <QTimer>
 #include <memory>
 
 #include "core/watch/Alarms.h"
@@ -105,7 +104,7 @@ class FieldSession : public QObject {
 
     PlanSession* plan_;
     LinkSession* link_;
-    QTimer timer_;
+    ClockTimer timer_;
     std::vector<ChecklistEntry> checklist_;
     AlarmWatch alarms_;
     PlanPtr watched_plan_;

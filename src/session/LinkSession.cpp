@@ -7,9 +7,9 @@
 
 namespace anhinga {
 
-LinkSession::LinkSession(QObject* parent) : QObject(parent) {
-    timer_.setInterval(50);
-    connect(&timer_, &QTimer::timeout, this, [this] {
+LinkSession::LinkSession(const LinkWorld& world, QObject* parent)
+    : QObject(parent), world_(world), timer_(*world.clock, 50) {
+    connect(&timer_, &ClockTimer::timeout, this, [this] {
         vehicle_ = link_->snapshot();
         vehicles_ = link_->vehicles();
         tendBatches();
@@ -25,6 +25,7 @@ LinkSession::~LinkSession() {
 
 Result<void> LinkSession::connectTo(const QString& address) {
     VehicleLink::Options options;
+    options.world = world_;
     QString record;
     if (!record_folder_.isEmpty()) {
         if (!QDir().mkpath(record_folder_))
@@ -101,10 +102,10 @@ void LinkSession::choose(int system) {
 
 TransferOptions LinkSession::transferOptions() {
     TransferOptions options;
-    options.progress = [this, told_ms = 0.0](double share, const std::string& text) mutable {
+    options.progress = [this, &clock = clock(), told_ms = 0.0](double share, const std::string& text) mutable {
         // As often as it can be read, not for each of a thousand items.
         constexpr double kEvery_ms = 60;
-        const double now_ms = monotonicMs();
+        const double now_ms = clock.now_ms();
         if (share < 1 && now_ms - told_ms < kEvery_ms) return;
         told_ms = now_ms;
         QMetaObject::invokeMethod(
@@ -126,7 +127,7 @@ bool LinkSession::run(const QString& what, std::function<std::function<void()>(T
     progress_text_ = what;
     emit stateChanged();
     transfer_ =
-        std::jthread([this, job = std::move(job), options = transferOptions()](const std::stop_token& stop) mutable {
+        clock().start([this, job = std::move(job), options = transferOptions()](const std::stop_token& stop) mutable {
             options.stop = stop;
             auto then = job(options);
             QMetaObject::invokeMethod(
@@ -142,7 +143,7 @@ bool LinkSession::run(const QString& what, std::function<std::function<void()>(T
 }
 
 void LinkSession::cancel() {
-    transfer_.request_stop();
+    transfer_.requestStop();
 }
 
 /// A plan file of what an aircraft held; its path, or empty when there is nothing to keep or nowhere to keep it.
@@ -334,7 +335,7 @@ void LinkSession::command(const QString& name, Command command) {
     link_->mark("command " + name.toStdString());
     const std::size_t index = commands_.size() - 1;
     emit stateChanged();
-    commander_ = std::jthread([this, command = std::move(command), index](const std::stop_token& stop) {
+    commander_ = clock().start([this, command = std::move(command), index](const std::stop_token& stop) {
         const auto result = command(*link_, stop);
         QMetaObject::invokeMethod(
             this,

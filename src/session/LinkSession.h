@@ -6,9 +6,7 @@
 #include <QDateTime>
 #include <QObject>
 #include <QString>
-#include <QTimer>
 #include <memory>
-#include <thread>
 
 #include "core/link/Batches.h"
 #include "core/link/Commands.h"
@@ -17,6 +15,7 @@
 #include "core/link/Parameters.h"
 #include "core/mission/Compile.h"
 #include "core/watch/HoldState.h"
+#include "session/ClockTimer.h"
 
 namespace anhinga {
 
@@ -30,7 +29,8 @@ struct CommandNote {
 class LinkSession : public QObject {
     Q_OBJECT
   public:
-    explicit LinkSession(QObject* parent = nullptr);
+    /// Where and by which clock it lives; tests play both.
+    explicit LinkSession(const LinkWorld& world = {}, QObject* parent = nullptr);
     ~LinkSession() override;
 
     /// Recordings go into this folder, one a connection.
@@ -112,6 +112,7 @@ class LinkSession : public QObject {
     const std::vector<OnboardLog>& logs() const { return logs_; }
 
     VehicleLink* link() { return link_.get(); }
+    Clock& clock() const { return *world_.clock; }
 
   signals:
     void vehicleChanged();  // at display rate while connected
@@ -136,10 +137,11 @@ class LinkSession : public QObject {
     void tendBatches();
     std::string keepCopy(const MissionSet& held);
 
+    LinkWorld world_;
     std::unique_ptr<VehicleLink> link_;
     VehicleSnapshot vehicle_;
     std::vector<int> vehicles_;
-    QTimer timer_;
+    ClockTimer timer_;
     QString address_, record_folder_, record_path_, copy_folder_, copy_path_, passphrase_;
     bool signed_ = false;
     bool busy_ = false;
@@ -158,7 +160,7 @@ class LinkSession : public QObject {
     std::unique_ptr<BatchSender> batches_;
     std::uint64_t whole_fingerprint_ = 0;  // of the mission that is flown in batches
     QString batch_problem_;
-    std::jthread transfer_, commander_;
+    Worker transfer_, commander_;
 };
 
 }  // namespace anhinga

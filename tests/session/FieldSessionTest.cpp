@@ -17,23 +17,18 @@ namespace {
 
 struct Rig {
     TempDir dir;
+    PlayedWorld world;
     PlanSession plan;
-    LinkSession link;
+    LinkSession link{world.world()};
     FieldSession field{&plan, &link};
-    std::unique_ptr<Process> standin;
-    explicit Rig(std::vector<std::string> more = {}, int points = 8) {
+    std::unique_ptr<LinkedStandIn> standin;
+    explicit Rig(const StandInOptions& options = standInAt({47.31, -20.12}, 0), int points = 8) {
         plan.replace("row", rowPlan(points));
         REQUIRE(plan.waitUntilDerived(5000));
         link.setRecordFolder(QString::fromStdString(dir / "recordings"));
         link.setCopyFolder(QString::fromStdString(dir / "copies"));
-        connect(std::move(more));
-    }
-    void connect(std::vector<std::string> more) {
-        const int port = freePort();
-        std::vector<std::string> arguments{
-            "--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.31,-20.12,0", "--run-for", "50"};
-        arguments.insert(arguments.end(), more.begin(), more.end());
-        standin = std::make_unique<Process>(std::string(BIN_DIR) + "/anhinga-standin", arguments);
+        const int port = world.net.freePort();
+        standin = world.standin(port, options);
         REQUIRE(link.connectTo(QString("udp-listen:%1").arg(port)));
         REQUIRE(until(8000, [&] { return link.vehicle().heard; }));
     }
@@ -98,7 +93,7 @@ TEST_CASE("a seal is noted in the plan, holds over paper edits and not over othe
 }
 
 TEST_CASE("only the difference is sent when what the aircraft holds is known", "[session][field]") {
-    Rig r({}, 40);
+    Rig r(standInAt({47.31, -20.12}, 0), 40);
     QSignalSpy sealed(&r.link, &LinkSession::sealed);
     r.handOver();
     REQUIRE(sealed.count() == 1);
@@ -129,7 +124,7 @@ TEST_CASE("what an aircraft held is kept before it is overwritten", "[session][f
 }
 
 TEST_CASE("what is flown or near is frozen, what is further ahead can be sent in flight", "[session][field]") {
-    Rig r({"--pace", "5"}, 20);
+    Rig r(standInAt({47.31, -20.12}, 0, 5), 20);
     CHECK(r.field.frozen().empty());
     r.handOver();
     r.start();
@@ -155,7 +150,7 @@ TEST_CASE("what is flown or near is frozen, what is further ahead can be sent in
 }
 
 TEST_CASE("alarms, commands and marks are in the recording; a landing is told", "[session][field]") {
-    Rig r({"--pace", "20", "--fault", "compass@40"}, 4);
+    Rig r(standInAt({47.31, -20.12}, 0, 20, "compass@40"), 4);
     r.handOver();
     QSignalSpy raised(&r.field, &FieldSession::raised);
     QSignalSpy landed(&r.field, &FieldSession::hasLanded);
@@ -181,7 +176,9 @@ TEST_CASE("alarms, commands and marks are in the recording; a landing is told", 
 }
 
 TEST_CASE("a plan too long for the aircraft is flown in batches from the session", "[session][field][batch]") {
-    Rig r({"--pace", "40", "--max-items", "24"}, 40);
+    StandInOptions o = standInAt({47.31, -20.12}, 0, 40);
+    o.max_items = 24;
+    Rig r(o, 40);
     r.plan.edit("limit", [](Plan& p) { p.traits.item_limit = 24; });
     REQUIRE(r.plan.waitUntilDerived(5000));
     REQUIRE(r.field.handOver(false));  // in one: it does not fit
@@ -223,12 +220,14 @@ TEST_CASE("parameters and logs come through the session, failures are said", "[s
 }
 
 TEST_CASE("two vehicles: what is known of one is not taken for the other", "[session][several]") {
-    Rig r({"--system", "3"});
+    StandInOptions third = standInAt({47.31, -20.12}, 0);
+    third.system = 3;
+    Rig r(third);
     const QString address = r.link.address();
     const int port = address.section(':', 1).toInt();
-    const Process second(std::string(BIN_DIR) + "/anhinga-standin",
-                         {"--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.311,-20.12,0", "--system", "8",
-                          "--run-for", "40"});
+    StandInOptions eighth = standInAt({47.311, -20.12}, 0);
+    eighth.system = 8;
+    const auto second = r.world.standin(port, eighth);
     r.handOver();
     REQUIRE(until(8000, [&] { return r.link.vehicles().size() == 2; }));
     CHECK(r.link.vehicle().system == 3);

@@ -23,21 +23,19 @@ Sample sample(int n = 4) {
     return {*compileMission(plan, expand(plan, nullptr)), compileFences(plan)};
 }
 
-/// A stand-in process and a session connected to it.
+/// A stand-in and a session connected to it.
 struct LinkRig {
-    explicit LinkRig(std::vector<std::string> more = {}) {
-        const int port = freePort();
-        std::vector<std::string> arguments{
-            "--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.31,-20.12,0", "--run-for", "50"};
-        arguments.insert(arguments.end(), more.begin(), more.end());
-        standin = std::make_unique<Process>(std::string(BIN_DIR) + "/anhinga-standin", arguments);
+    explicit LinkRig(const std::string& fault = {}) {
+        const int port = world.net.freePort();
+        standin = world.standin(port, standInAt({47.31, -20.12}, 0, 1, fault));
         session.setRecordFolder(QString::fromStdString(dir / "recordings"));
         REQUIRE(session.connectTo(QString("udp-listen:%1").arg(port)));
         REQUIRE(until(8000, [&] { return session.vehicle().heard; }));
     }
     TempDir dir;
-    std::unique_ptr<Process> standin;
-    LinkSession session;
+    PlayedWorld world;
+    std::unique_ptr<LinkedStandIn> standin;
+    LinkSession session{world.world()};
 };
 
 }  // namespace
@@ -72,7 +70,7 @@ TEST_CASE("a hand-over seals, reports progress and keeps the fingerprint", "[ses
 }
 
 TEST_CASE("differences are kept for the window and no seal is given", "[session][link][fault]") {
-    LinkRig rig({"--fault", "alter-item"});
+    LinkRig rig("alter-item");
     const Sample s = sample();
     rig.session.handOver(s.set(), true);
     REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
@@ -82,7 +80,7 @@ TEST_CASE("differences are kept for the window and no seal is given", "[session]
 }
 
 TEST_CASE("a silent vehicle ends the hand-over with the reason", "[session][link][fault]") {
-    LinkRig rig({"--fault", "silent-transfer"});
+    LinkRig rig("silent-transfer");
     const Sample s = sample();
     rig.session.handOver(s.set(), true);
     REQUIRE(until(12000, [&] { return !rig.session.busy(); }));
@@ -91,7 +89,7 @@ TEST_CASE("a silent vehicle ends the hand-over with the reason", "[session][link
 }
 
 TEST_CASE("a hand-over is cancelled at once", "[session][link]") {
-    LinkRig rig({"--fault", "silent-transfer"});
+    LinkRig rig("silent-transfer");
     const Sample s = sample();
     rig.session.handOver(s.set(), true);
     QTest::qWait(200);
@@ -132,10 +130,10 @@ TEST_CASE("what the aircraft holds is fetched", "[session][link]") {
 
 TEST_CASE("a vehicle that goes away is seen, and connecting again works", "[session][link]") {
     LinkRig rig;
-    rig.standin->stop();
+    rig.standin.reset();
     CHECK(until(8000, [&] { return rig.session.vehicle().heartbeat_age_s > 2; }));
     rig.session.disconnectLink();
     CHECK_FALSE(rig.session.connected());
-    CHECK(rig.session.connectTo(QString("udp-listen:%1").arg(freePort())));
+    CHECK(rig.session.connectTo(QString("udp-listen:%1").arg(rig.world.net.freePort())));
     CHECK_FALSE(rig.session.vehicle().heard);
 }

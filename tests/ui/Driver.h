@@ -9,6 +9,7 @@
 #include "app/shell/MainWindow.h"
 #include "app/widgets/Quantity.h"
 #include "core/plan/PlanFile.h"
+#include "session/Until.h"
 #include "support.h"
 
 namespace anhinga::testing {
@@ -16,7 +17,11 @@ namespace anhinga::testing {
 /// The window on a copy of the demo, shown and laid out.
 class Driver {
   public:
-    Driver() {
+    /// Where aircraft are heard: by sockets and in real time, or in a world that is played.
+    enum Where { real, played };
+    explicit Driver(Where where = played)
+        : world(where == played ? std::make_unique<PlayedWorld>() : nullptr),
+          window(world ? world->world() : LinkWorld{}) {
         for (const char* f : {"patrol.anhinga.geojson", "quarry.anhinga.geojson", "lighthouse-rings.anhinga.geojson",
                               "quillmere-elevation.tif", "quillmere-imagery.tif"})
             std::filesystem::copy(demo(f), dir / f);
@@ -82,14 +87,16 @@ class Driver {
         return w;
     }
     void press(const QString& name) { QTest::mouseClick(child<QPushButton>(name), Qt::LeftButton); }
-    bool until(int ms, const std::function<bool()>& done) {
-        QElapsedTimer t;
-        t.start();
-        while (t.elapsed() < ms) {
-            if (done()) return true;
-            QTest::qWait(20);
-        }
-        return done();
+    bool until(int ms, const std::function<bool()>& done) { return testing::until(ms, done); }
+    /// A stand-in of the played world, and the window connected to it by typing its address.
+    std::unique_ptr<LinkedStandIn> connect(const StandInOptions& options) {
+        const int port = world->net.freePort();
+        auto standin = world->standin(port, options);
+        key(Qt::Key_F3);
+        child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
+        press("connect");
+        REQUIRE(until(8000, [&] { return window.link().vehicle().heard; }));
+        return standin;
     }
     void type(const QString& field, const QString& text) {
         auto* edit = child<QLineEdit>("field " + field);
@@ -111,6 +118,7 @@ class Driver {
         }
     } no_settings;
     TempDir dir;
+    std::unique_ptr<PlayedWorld> world;
     MainWindow window;
 };
 

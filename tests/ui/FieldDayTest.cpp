@@ -1,4 +1,4 @@
-// The whole day in the field with a real stand-in process, by clicks and keys: checklist, hand-over, a refusal and its
+// The whole day in the field with a stand-in, by clicks and keys: checklist, hand-over, a refusal and its
 // reason, a change in flight, the landing, the onboard log; and the dialogs on their own.
 #include "ui/Driver.h"
 
@@ -19,9 +19,8 @@ namespace {
 struct Day {
     Driver d;
     TempDir logs;
-    std::unique_ptr<Process> standin;
-    explicit Day(std::vector<std::string> more = {}, double pace = 10,
-                 const std::string& home = "47.3051970,-20.1068059,45") {
+    std::unique_ptr<LinkedStandIn> standin;
+    explicit Day(StandInOptions options = standInAt({47.3051970, -20.1068059}, 45, 10)) {
         d.openDemo();
         d.window.plan().edit("short", [](Plan& p) {
             const GeoPoint centre = p.home->position;
@@ -46,17 +45,8 @@ struct Day {
             p.items.push_back(back);
         });
         d.settle();
-        const int port = freePort();
-        std::vector<std::string> arguments{"--link",    fmt::format("udp:127.0.0.1:{}", port),
-                                           "--home",    home,
-                                           "--logs",    logs.path(),
-                                           "--pace",    fmt::format("{}", pace),
-                                           "--run-for", "55"};
-        arguments.insert(arguments.end(), more.begin(), more.end());
-        standin = std::make_unique<Process>(std::string(BIN_DIR) + "/anhinga-standin", arguments);
-        d.key(Qt::Key_F3);
-        d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
-        d.press("connect");
+        options.logs_dir = logs.path();
+        standin = d.connect(options);
         REQUIRE(d.until(8000, [&] { return vehicle().heard && d.child<QPushButton>("hand over")->isEnabled(); }));
     }
     const VehicleSnapshot& vehicle() { return d.window.link().vehicle(); }
@@ -248,7 +238,7 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
 }
 
 TEST_CASE("a camera that does not shoot, and a link that is lost, are said in the strip", "[ui][field][alarm]") {
-    Day day({"--fault", "lost-link@44"}, 4);
+    Day day(standInAt({47.3051970, -20.1068059}, 45, 4, "lost-link@44"));
     Driver& d = day.d;
     day.handOver();
     d.press("field tab Fly");
@@ -267,7 +257,7 @@ TEST_CASE("a camera that does not shoot, and a link that is lost, are said in th
 }
 
 TEST_CASE("parameters are searched, changed with read-back, saved and compared", "[ui][field][parameters]") {
-    Day day({}, 1);
+    Day day(standInAt({47.3051970, -20.1068059}, 45));
     Driver& d = day.d;
     d.press("parameters");
     auto* dialog = d.window.findChild<ParametersDialog*>();
@@ -326,7 +316,7 @@ TEST_CASE("parameters are searched, changed with read-back, saved and compared",
 }
 
 TEST_CASE("aircraft and plan are compared side by side, checked and cleared with a copy kept", "[ui][field][compare]") {
-    Day day({"--fault", "alter-item"}, 1);
+    Day day(standInAt({47.3051970, -20.1068059}, 45, 1, "alter-item"));
     Driver& d = day.d;
     d.press("hand over");
     REQUIRE(d.until(12000, [&] { return !day.link().busy() && day.link().seal() == LinkSession::Seal::differs; }));
@@ -351,7 +341,7 @@ TEST_CASE("aircraft and plan are compared side by side, checked and cleared with
 }
 
 TEST_CASE("a sealed plan is frozen, a new revision can be changed", "[ui][field][freeze]") {
-    Day day({}, 1);
+    Day day(standInAt({47.3051970, -20.1068059}, 45));
     Driver& d = day.d;
     CHECK_FALSE(d.child<QPushButton>("freeze plan")->isEnabled());
     day.handOver();
@@ -382,7 +372,7 @@ TEST_CASE("a sealed plan is frozen, a new revision can be changed", "[ui][field]
 }
 
 TEST_CASE("the plan's home becomes the measured one when that is accepted", "[ui][field][home]") {
-    Day day({}, 1, "47.3055000,-20.1068059,48");
+    Day day(standInAt({47.3055, -20.1068059}, 48));
     Driver& d = day.d;
     REQUIRE(d.until(5000, [&] { return d.child<QLabel>("measured home")->isVisible(); }));
     CHECK(d.child<QLabel>("measured home")->text().contains("3.0 m higher"));
@@ -396,7 +386,7 @@ TEST_CASE("the plan's home becomes the measured one when that is accepted", "[ui
 }
 
 TEST_CASE("speed, height, a place on the map and another item are ordered in flight", "[ui][field][orders]") {
-    Day day({}, 8);
+    Day day(standInAt({47.3051970, -20.1068059}, 45, 8));
     Driver& d = day.d;
     day.handOver();
     d.press("field tab Fly");
@@ -476,7 +466,9 @@ TEST_CASE("speed, height, a place on the map and another item are ordered in fli
 }
 
 TEST_CASE("the heading test waits for a hand, and a carried plan is read back", "[ui][field][heading]") {
-    Day day({"--heading", "75"}, 1);
+    StandInOptions east = standInAt({47.3051970, -20.1068059}, 45);
+    east.heading_deg = 75;
+    Day day(east);
     Driver& d = day.d;
     d.press("field tab Checklist");
     REQUIRE(d.until(2000, [&] { return d.child<QPushButton>("heading test")->isEnabled(); }));

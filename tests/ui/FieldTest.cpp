@@ -4,22 +4,14 @@ using namespace anhinga;
 using namespace anhinga::testing;
 
 namespace {
-/// A stand-in process, and the window connected to it by typing its address.
+/// A stand-in, and the window connected to it.
 struct Connected {
     Driver d;
-    std::unique_ptr<Process> standin;
-    explicit Connected(std::vector<std::string> more = {}) {
+    std::unique_ptr<LinkedStandIn> standin;
+    explicit Connected(const std::string& fault = {}) {
         d.openDemo();
-        const int port = freePort();
-        std::vector<std::string> arguments{
-            "--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.3051970,-20.1068059,45", "--run-for", "50"};
-        arguments.insert(arguments.end(), more.begin(), more.end());
-        standin = std::make_unique<Process>(std::string(BIN_DIR) + "/anhinga-standin", arguments);
-        d.key(Qt::Key_F3);
-        d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
-        d.press("connect");
-        REQUIRE(d.until(
-            8000, [&] { return d.window.link().vehicle().heard && d.child<QPushButton>("hand over")->isEnabled(); }));
+        standin = d.connect(standInAt({47.3051970, -20.1068059}, 45, 1, fault));
+        REQUIRE(d.until(8000, [&] { return d.child<QPushButton>("hand over")->isEnabled(); }));
     }
 };
 }  // namespace
@@ -38,7 +30,7 @@ TEST_CASE("a wrong address is explained and nothing is connected", "[ui][field]"
 }
 
 TEST_CASE("differences between plan and aircraft are shown by item and field", "[ui][field][fault]") {
-    Connected c({"--fault", "alter-item"});
+    Connected c("alter-item");
     c.d.press("hand over");
     REQUIRE(c.d.until(12000, [&] { return c.d.window.link().seal() == LinkSession::Seal::differs; }));
     const QString text = c.d.child<QLabel>("seal")->text();
@@ -102,6 +94,6 @@ TEST_CASE("the address is remembered", "[ui][field]") {
 
 TEST_CASE("a lost link says for how long", "[ui][field]") {
     Connected c;
-    c.standin->stop();
+    c.standin.reset();
     CHECK(c.d.until(9000, [&] { return c.d.child<QLabel>("vehicle state")->text().contains("link lost for"); }));
 }

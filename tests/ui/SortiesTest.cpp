@@ -158,14 +158,10 @@ TEST_CASE("a sortie is handed over, flown, broken off and gone on with", "[ui][s
     const ItemId block = blockOf(d);
     d.window.plan().edit("cut", [&](Plan& p) { p.cuts = {{block, 9, 0}}; });
     d.settle();
-    const int port = freePort();
-    Process standin(std::string(BIN_DIR) + "/anhinga-standin",
-                    {"--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.3051970,-20.1068059", "--terrain",
-                     demo("quillmere-elevation.tif"), "--pace", "40", "--run-for", "50"});
-    d.key(Qt::Key_F3);
-    d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
-    d.press("connect");
-    REQUIRE(d.until(8000, [&] { return d.window.link().vehicle().heard; }));
+    StandInOptions o = standInAt({47.3051970, -20.1068059}, 0, 40);
+    o.terrain = island();
+    o.home_amsl_m = o.terrain->sample(o.home).value_or(0);
+    const auto standin = d.connect(o);
     auto* box = panelOf(d, "field")->findChild<QComboBox*>("sortie");
     REQUIRE(box != nullptr);
     CHECK(box->count() == 3);
@@ -215,14 +211,7 @@ TEST_CASE("a camera that is started by hand is said before hand-over and holds a
     d.openDemo("quarry.anhinga.geojson");
     d.window.plan().edit("camera", [](Plan& p) { p.camera.triggered = false; });
     d.settle();
-    const int port = freePort();
-    Process standin(
-        std::string(BIN_DIR) + "/anhinga-standin",
-        {"--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.3051970,-20.1068059,45", "--run-for", "40"});
-    d.key(Qt::Key_F3);
-    d.child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
-    d.press("connect");
-    REQUIRE(d.until(8000, [&] { return d.window.link().vehicle().heard; }));
+    const auto standin = d.connect(standInAt({47.3051970, -20.1068059}, 45));
     d.press("field tab Fly");
     auto* running = d.child<QCheckBox>("camera by hand");
     CHECK(running->isVisible());

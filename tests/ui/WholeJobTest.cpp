@@ -230,8 +230,8 @@ TEST_CASE("a rehearsal plays, pauses, is scrubbed and follows the plan", "[ui][r
     CHECK(panel->playHead() > d.window.plan().derived()->rehearsal->duration_s / 2 - 30);
 }
 
-TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, open the recording", "[ui][job]") {
-    Driver d;
+TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, open the recording", "[ui][job][real]") {
+    Driver d(Driver::real);
     d.openDemo();
     // A short plan, so that the flight is short.
     d.window.plan().edit("Shorten", [](Plan& p) {

@@ -16,6 +16,8 @@ class VirtualNet {
     VirtualNet(const VirtualNet&) = delete;
     /// For whoever opens links: this clock and this net. Both outlive what is opened.
     LinkWorld world();
+    /// Some link is open.
+    bool inUse() const { return !ends_.empty(); }
     /// Ports nobody has used yet.
     int freePort() { return next_port_++; }
 

@@ -51,10 +51,9 @@ FlyPage::FlyPage(FieldSession* field, PlanSession* plan, LinkSession* link, QWid
         if (b != arm_) b->setProperty("primary", true);
     }
     next_->setFixedHeight(54);
-    settle_ = new QTimer(this);
+    settle_ = new ClockTimer(link_->clock(), kSettle_ms, this);
     settle_->setSingleShot(true);
-    settle_->setInterval(kSettle_ms);
-    connect(settle_, &QTimer::timeout, this, [this] { next_->setEnabled(true); });
+    connect(settle_, &ClockTimer::timeout, this, [this] { next_->setEnabled(true); });
     column->addWidget(next_);
     auto* ways = new QHBoxLayout;
     ways->setSpacing(6);
@@ -222,9 +221,8 @@ FlyPage::Next FlyPage::next() const {
 
 /// Acts when the button was held for so long: a slip of the hand must not do it.
 void FlyPage::holdToPress(QPushButton* button, int ms, const std::function<void()>& act) {
-    auto* hold = new QTimer(this);
+    auto* hold = new ClockTimer(link_->clock(), ms, this);
     hold->setSingleShot(true);
-    hold->setInterval(ms);
     const QString text = button->text();
     connect(button, &QPushButton::pressed, this, [button, hold] {
         hold->start();
@@ -234,7 +232,7 @@ void FlyPage::holdToPress(QPushButton* button, int ms, const std::function<void(
         hold->stop();
         button->setText(text);
     });
-    connect(hold, &QTimer::timeout, this, [button, text, act] {
+    connect(hold, &ClockTimer::timeout, this, [button, text, act] {
         button->setText(text);
         act();
     });

@@ -14,7 +14,6 @@ class QLineEdit;
 class QPlainTextEdit;
 class QPushButton;
 class QStackedWidget;
-class QTimer;
 
 namespace anhinga {
 
@@ -61,7 +60,7 @@ class FlyPage : public QWidget {
     QLabel *by_hand_text_, *command_, *musts_;
     QCheckBox* by_hand_;
     QStackedWidget* next_;
-    QTimer* settle_;
+    ClockTimer* settle_;
     QPushButton *arm_, *cut_, *resume_later_, *go_there_, *fold_, *launch_, *disarm_;
     QLineEdit *launch_m_, *go_there_m_, *note_;
     QWidget* others_;

@@ -17,7 +17,7 @@
 
 namespace anhinga {
 
-MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
+MainWindow::MainWindow(const LinkWorld& world, QWidget* parent) : QMainWindow(parent), link_(world) {
     qApp->setFont(uiFont(9.5));
     setWindowTitle("Anhinga");
     setAcceptDrops(true);

@@ -51,7 +51,8 @@ enum class Workspace { draft, rehearse, field, debrief };
 class MainWindow : public QMainWindow {
     Q_OBJECT
   public:
-    explicit MainWindow(QWidget* parent = nullptr);
+    /// The aircraft are heard in `world`: the machine's, unless one is played.
+    explicit MainWindow(const LinkWorld& world = {}, QWidget* parent = nullptr);
     ~MainWindow() override;
 
     /// A plan or a log, told apart by content. The reason is shown when it cannot be opened.
