@@ -9,6 +9,7 @@
 #include "app/shell/MainWindow.h"
 #include "app/widgets/Quantity.h"
 #include "core/plan/PlanFile.h"
+#include "core/terrain/Imagery.h"
 #include "session/Until.h"
 #include "support.h"
 
@@ -22,9 +23,11 @@ class Driver {
     explicit Driver(Where where = played)
         : world(where == played ? std::make_unique<PlayedWorld>() : nullptr),
           window(world ? world->world() : LinkWorld{}) {
-        for (const char* f : {"patrol.anhinga.geojson", "quarry.anhinga.geojson", "lighthouse-rings.anhinga.geojson",
-                              "quillmere-elevation.tif", "quillmere-imagery.tif"})
+        for (const char* f : {"patrol.anhinga.geojson", "quarry.anhinga.geojson", "lighthouse-rings.anhinga.geojson"})
             std::filesystem::copy(demo(f), dir / f);
+        for (const char* f : {"quillmere-elevation.tif", "quillmere-imagery.tif"})
+            std::filesystem::create_symlink(demo(f), dir / f);
+        static const auto kept_open = ImagerySource::open(demo("quillmere-imagery.tif"));  // read once for all windows
         window.resize(1280, 800);
         window.show();
         REQUIRE(QTest::qWaitForWindowExposed(&window, 5000));
@@ -113,6 +116,7 @@ class Driver {
     /// Before the window: it reads them when it is made.
     struct NoSettings {
         NoSettings() {
+            qApp->setStyleSheet({});  // of the window before: as a program that starts
             QSettings().clear();
             for (const UnitKind kind : {UnitKind::height, UnitKind::distance, UnitKind::speed}) setUnitChoice(kind, 0);
         }

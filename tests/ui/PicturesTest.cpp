@@ -15,7 +15,7 @@ namespace {
 
 struct Camera : Driver {
     QString folder = qEnvironmentVariable("ANHINGA_PICTURES");
-    Camera() {
+    Camera() : Driver(real) {
         REQUIRE_FALSE(folder.isEmpty());
         for (const char* f : {"mistakes.anhinga.geojson", "seawall.anhinga.geojson", "coast.anhinga.geojson",
                               "shakedown.anhinga.geojson"})

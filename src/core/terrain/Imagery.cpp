@@ -7,6 +7,9 @@
 #include <algorithm>
 #include <atomic>
 #include <cmath>
+#include <filesystem>
+#include <map>
+#include <mutex>
 
 #include "core/terrain/GdalFile.h"
 
@@ -50,7 +53,42 @@ struct ImagerySource::Open {
 
 ImagerySource::~ImagerySource() = default;
 
+namespace {
+/// Pictures that are open, by what tells one file from another: map, Scene and start page show the same ones.
+struct Shared {
+    std::mutex mutex;
+    std::map<std::string, std::weak_ptr<const ImagerySource>> open;
+};
+Shared& shared() {
+    static Shared s;
+    return s;
+}
+/// Empty for what is no plain file.
+std::string identity(const std::string& path) {
+    std::error_code error;
+    const auto file = std::filesystem::canonical(path, error);
+    const auto bytes = error ? 0 : std::filesystem::file_size(file, error);
+    const auto changed = error ? std::filesystem::file_time_type() : std::filesystem::last_write_time(file, error);
+    return error ? std::string() : fmt::format("{} {} {}", file.string(), bytes, changed.time_since_epoch().count());
+}
+}  // namespace
+
 Result<std::shared_ptr<const ImagerySource>> ImagerySource::open(const std::string& path) {
+    const std::string key = identity(path);
+    if (!key.empty()) {
+        const std::lock_guard lock(shared().mutex);
+        if (auto known = shared().open[key].lock()) return known;
+    }
+    auto opened = openAnew(path);
+    if (opened && !key.empty()) {
+        const std::lock_guard lock(shared().mutex);
+        std::erase_if(shared().open, [](const auto& o) { return o.second.expired(); });
+        shared().open[key] = *opened;
+    }
+    return opened;
+}
+
+Result<std::shared_ptr<const ImagerySource>> ImagerySource::openAnew(const std::string& path) {
     auto source = openRaster(path);
     if (!source) return tl::unexpected(source.error());
     std::shared_ptr<ImagerySource> picture(new ImagerySource);
@@ -142,7 +180,9 @@ Result<std::string> encodePng(const std::vector<std::uint8_t>& rgba, int width, 
     static std::atomic<unsigned> number{0};
     const std::string file = fmt::format("/vsimem/anhinga-{}.png", ++number);
     CPLPushErrorHandler(CPLQuietErrorHandler);
-    GdalDataset written(GDALCreateCopy(png, file.c_str(), picture.get(), FALSE, nullptr, nullptr, nullptr));
+    const char* quick[] = {"ZLEVEL=1", nullptr};
+    GdalDataset written(
+        GDALCreateCopy(png, file.c_str(), picture.get(), FALSE, const_cast<char**>(quick), nullptr, nullptr));
     written.reset();  // closes the file
     CPLPopErrorHandler();
     vsi_l_offset size = 0;

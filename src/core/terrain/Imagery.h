@@ -16,6 +16,7 @@ namespace anhinga {
 /// A picture kept open. Grey, palette and colour pictures alike; more than 8 bits are stretched to 8. Thread-safe.
 class ImagerySource {
   public:
+    /// A file that is open already is shared with whoever has it.
     static Result<std::shared_ptr<const ImagerySource>> open(const std::string& path);
     ~ImagerySource();
     ImagerySource(const ImagerySource&) = delete;
@@ -31,6 +32,7 @@ class ImagerySource {
   private:
     struct Open;
     ImagerySource() = default;
+    static Result<std::shared_ptr<const ImagerySource>> openAnew(const std::string& path);
     std::string path_;
     UnitBox extent_;
     std::unique_ptr<Open> open_;
