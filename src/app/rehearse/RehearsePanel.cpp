@@ -332,8 +332,16 @@ void RehearsePanel::refreshPasses() {
 }
 
 /// How it would land with a fresh wind from the worst side, in the background.
+void RehearsePanel::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    if (winds_due_) tryWindsAround();
+}
+
 void RehearsePanel::tryWindsAround() {
     winds_->clear();
+    winds_maker_.request_stop();
+    winds_due_ = !isVisible();
+    if (winds_due_) return;
     const auto& mission = session_->flownView().mission;
     const DerivedPtr derived = session_->derived();
     // Of a flight in which something goes wrong, or of very many items, nobody asks.

@@ -56,9 +56,13 @@ class RehearsePanel : public QWidget {
     void openInDebrief();
     void followChanged(bool on);
 
+  protected:
+    void showEvent(QShowEvent* event) override;
+
   private:
     void refresh();
     void refreshPasses();
+    /// Only while somebody can see it: it takes eight rehearsals.
     void tryWindsAround();
     PlanSession* session_;
     FiguresView* figures_;
@@ -73,6 +77,7 @@ class RehearsePanel : public QWidget {
     std::vector<ItemPass> passes_;
     std::shared_ptr<const Rehearsal> passes_of_;
     std::jthread winds_maker_;
+    bool winds_due_ = false;
     QTimer timer_;
     QElapsedTimer clock_;
     double t_s_ = 0;
