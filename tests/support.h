@@ -8,7 +8,10 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cmath>
+#include <cstdlib>
+#include <ctime>
 #include <filesystem>
 #include <fstream>
 #include <optional>
@@ -126,6 +129,19 @@ class Process {
   private:
     pid_t pid_ = 0;
 };
+
+/// How deep tests tagged [deep] go: 1 in the usual set, more in the long one (ANHINGA_DEPTH).
+inline int testDepth() {
+    const char* text = std::getenv("ANHINGA_DEPTH");
+    return text != nullptr ? std::max(1, std::atoi(text)) : 1;
+}
+
+/// Processor time of this thread, milliseconds: what is bounded on a busy machine, too.
+inline double cpuMs() {
+    timespec t{};
+    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+    return 1e3 * static_cast<double>(t.tv_sec) + 1e-6 * static_cast<double>(t.tv_nsec);
+}
 
 /// A port of our own for each caller, so that tests running side by side do not meet: below those the system hands out
 /// by itself, and free at this moment.

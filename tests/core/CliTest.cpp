@@ -1,33 +1,8 @@
-#include <catch2/catch.hpp>
-#include <nlohmann/json.hpp>
+#include "core/RunCli.h"
 
 #include "core/plan/PlanFile.h"
-#include "support.h"
 
 using namespace anhinga::testing;
-using Json = nlohmann::json;
-
-namespace {
-
-struct Ran {
-    int code;
-    std::string out, err;
-    Json json() const {
-        const Json j = Json::parse(out, nullptr, false);
-        REQUIRE_FALSE(j.is_discarded());
-        return j;
-    }
-};
-Ran cli(const std::string& arguments) {
-    static TempDir dir;
-    const std::string command =
-        std::string(BIN_DIR) + "/anhinga-cli " + arguments + " >" + (dir / "out") + " 2>" + (dir / "err");
-    const int status = std::system(command.c_str());
-    return {WEXITSTATUS(status), slurp(dir / "out"), slurp(dir / "err")};
-}
-const std::string kPatrol = std::string(DEMO_DIR) + "/patrol.anhinga.geojson";
-
-}  // namespace
 
 TEST_CASE("check, rehearse and compile answer with the agreed keys", "[cli]") {
     const Json check = cli("check --json " + kPatrol).json();
@@ -167,92 +142,6 @@ TEST_CASE("patterns are made from shapes, and their photos told", "[cli][pattern
             .err.find("crosses itself") != std::string::npos);
 }
 
-TEST_CASE("compiled, sent and fetched is the same mission item for item", "[cli][link]") {
-    TempDir dir;
-    const int port = freePort();
-    Process standin(std::string(BIN_DIR) + "/anhinga-standin", {"--link", "udp:127.0.0.1:" + std::to_string(port),
-                                                                "--home", "47.3052,-20.1068", "--run-for", "50"});
-    const std::string link = " --link udp-listen:" + std::to_string(port);
-    const Json sent = cli("send --json " + kPatrol + link).json();
-    CHECK(sent["verified"] == true);
-    CHECK(sent["differences"].empty());
-    const Json fetched = cli("fetch --json" + link + " --out " + (dir / "back.anhinga.geojson")).json();
-    CHECK(fetched["items"]["mission"] == sent["sent"]["mission"]);
-    CHECK(cli("compile --json " + kPatrol).json() == cli("compile --json " + (dir / "back.anhinga.geojson")).json());
-}
-
-TEST_CASE("a flown plan is recorded, inspected, read channel by channel and exported", "[cli][link]") {
-    TempDir dir;
-    const int port = freePort();
-    std::filesystem::create_directory(dir / "logs");
-    spit(dir / "p.anhinga.geojson", slurp(kPatrol));
-    Process standin(std::string(BIN_DIR) + "/anhinga-standin",
-                    {"--link", "udp:127.0.0.1:" + std::to_string(port), "--home", "47.3052,-20.1068,20", "--speedup",
-                     "120", "--logs", dir / "logs", "--run-for", "55"});
-    const Ran flown = cli("fly --json " + kPatrol + " --link udp-listen:" + std::to_string(port) +
-                          " --timeout 45 --record " + (dir / "f.tlog"));
-    REQUIRE(flown.code == 0);
-    CHECK(flown.json()["landed"] == true);
-    const Json inspected = cli("inspect --json " + (dir / "f.tlog")).json();
-    for (const char* key : {"format", "sessions", "messages", "params", "missions", "modes", "events", "damaged"})
-        CHECK(inspected.contains(key));
-    CHECK(inspected["damaged"]["bytes"] == 0);
-    CHECK(inspected["missions"].size() == 1);
-    CHECK(inspected["sessions"][0]["armed_s"].get<double>() ==
-          Approx(flown.json()["duration_s"].get<double>()).margin(15));
-    const Json channel = cli("channel --json " + (dir / "f.tlog") + " position.height_home_m").json();
-    CHECK(channel["unit"] == "m");
-    CHECK(channel["t_s"].size() == channel["value"].size());
-    CHECK(channel["t_s"].size() > 500);
-    CHECK(cli("channel " + (dir / "f.tlog") + " --list").out.find("battery.voltage_v [V]") != std::string::npos);
-    CHECK(cli("review " + (dir / "f.tlog") + " --plan " + kPatrol).code <= 1);
-    for (const char* ext : {"kml", "gpx", "csv", "ulg"})
-        CHECK(cli("export " + (dir / "f.tlog") + " --out " + (dir / (std::string("x.") + ext))).code == 0);
-    CHECK(cli("inspect --json " + (dir / "x.ulg")).json()["format"] == "ULog");
-    standin.stop();
-    CHECK(cli("inspect --json " + (dir / "logs/flight-001.ulg")).json()["sessions"].size() == 1);
-}
-
-TEST_CASE("parameters and logs of the aircraft are read, set and fetched on the command line", "[cli][link]") {
-    TempDir dir, aboard;
-    spit(aboard / "flight-001.ulg", rubbish(40000, 5));
-    const int port = freePort();
-    Process standin(std::string(BIN_DIR) + "/anhinga-standin", {"--link", fmt::format("tcp-listen:{}", port), "--logs",
-                                                                aboard.path(), "--sign", "heron", "--run-for", "40"});
-    std::this_thread::sleep_for(std::chrono::milliseconds(300));
-    const std::string link = fmt::format(" --link tcp:127.0.0.1:{} --sign heron ", port);
-    const auto params = cli("params --json --set RETURN_HEIGHT_M=42 --out " + (dir / "p.csv") + link);
-    INFO(params.err);
-    REQUIRE(params.code == 0);
-    CHECK(params.json()["params"]["RETURN_HEIGHT_M"] == 42);
-    CHECK(slurp(dir / "p.csv").find("RETURN_HEIGHT_M,42,") != std::string::npos);
-    const auto refused = cli("params --json --set RETURN_HEIGHT_M=1e9" + link);
-    CHECK(refused.code == 1);
-    CHECK(refused.err.find("holds 42") != std::string::npos);
-    CHECK(cli("params --set NOTHING=1" + link).code == 2);
-    CHECK(cli("params --set RETURN_HEIGHT_M" + link).code == 2);
-    const auto logs = cli("logs --json" + link);
-    REQUIRE(logs.code == 0);
-    REQUIRE(logs.json()["logs"].size() == 1);
-    CHECK(logs.json()["logs"][0]["bytes"] == 40000);
-    for (const bool ftp : {false, true}) {
-        const std::string to = dir / (ftp ? "b.ulg" : "a.ulg");
-        const auto got = cli("logs --json --get 1 --out " + to + (ftp ? " --ftp" : "") + link);
-        INFO(got.err);
-        REQUIRE(got.code == 0);
-        CHECK(got.json()["bytes"] == 40000);
-        CHECK(slurp(to) == slurp(aboard / "flight-001.ulg"));
-    }
-    CHECK(cli("logs --get 7 --out " + (dir / "x") + link).code == 2);
-    CHECK(cli("logs --get 1" + link).code == 2);
-}
-
-TEST_CASE("no vehicle on the link is failure 3", "[cli][link]") {
-    const Ran r = cli("send --json " + kPatrol + " --link udp-listen:" + std::to_string(freePort()));
-    CHECK(r.code == 3);
-    CHECK(r.err.find("no vehicle heard") != std::string::npos);
-}
-
 TEST_CASE("a place is told in every form, with its ground and magnetic field", "[cli][place]") {
     const std::string terrain = " --terrain " + std::string(DEMO_DIR) + "/quillmere-elevation.tif";
     const Json j = cli("place 47.312,-20.118 --json --date 2026-11-25" + terrain).json();
@@ -294,35 +183,6 @@ TEST_CASE("plans are imported from and exported to open formats", "[cli][import]
     CHECK(own.json()["obstacles"] == 2);
     CHECK(cli("import " + (dir / "none.kml") + " --out " + (dir / "x.anhinga.geojson")).code == 2);
     CHECK(cli("export " + kPatrol + " --out " + (dir / "x.doc")).code == 2);
-}
-
-TEST_CASE("rally points go to the aircraft and come back with route and fence", "[cli][link][rally]") {
-    TempDir dir;
-    const int port = freePort();
-    const Process standin(
-        std::string(BIN_DIR) + "/anhinga-standin",
-        {"--link", "udp:127.0.0.1:" + std::to_string(port), "--home", "47.305197,-20.106806,44", "--run-for", "40"});
-    const std::string link = " --link udp-listen:" + std::to_string(port);
-    std::filesystem::copy(demo("quillmere-elevation.tif"), dir / "quillmere-elevation.tif");
-    std::string text = slurp(kPatrol);
-    const std::string rally =
-        "{\"type\":\"Feature\",\"geometry\":{\"type\":\"Point\",\"coordinates\":[-20.108,47.306]},"
-        "\"properties\":{},\"anhinga\":{\"type\":\"rally\",\"id\":900,\"name\":\"barn\",\"height\":{"
-        "\"value_m\":45,\"ref\":\"home\"}}},";
-    text.insert(text.find("[", text.find("\"features\"")) + 1, rally);
-    spit(dir / "p.anhinga.geojson", text);
-    const Ran ran = cli("send --json --terrain " + std::string(DEMO_DIR) + "/quillmere-elevation.tif " +
-                        (dir / "p.anhinga.geojson") + link);
-    INFO(ran.err);
-    REQUIRE(ran.code == 0);
-    const Json sent = ran.json();
-    CHECK(sent["verified"] == true);
-    CHECK(sent["sent"]["rally"] == 1);
-    const Json back = cli("fetch --json" + link + " --out " + (dir / "back.anhinga.geojson")).json();
-    CHECK(back["items"]["rally"] == 1);
-    const Json compiled = cli("compile --json " + (dir / "back.anhinga.geojson")).json();
-    REQUIRE(compiled["rally"].size() == 1);
-    CHECK(compiled["rally"][0]["z"] == 45);
 }
 
 TEST_CASE("presence says whether, when and how near, and 1 when it was not there", "[cli][presence]") {

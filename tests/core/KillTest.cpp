@@ -53,7 +53,7 @@ unsigned longestWait_us(int writes, Work work) {
 
 }  // namespace
 
-TEST_CASE("killed during 200 random saves, the file is always an old or a new one", "[plan][file][kill]") {
+TEST_CASE("killed during random saves, the file is always an old or a new one", "[plan][file][kill][deep]") {
     TempDir dir;
     const std::string path = dir / "p.anhinga.geojson";
     Plan plan = rowPlan(40);
@@ -62,7 +62,7 @@ TEST_CASE("killed during 200 random saves, the file is always an old or a new on
     std::mt19937 random(77);
     const unsigned most = longestWait_us(6, [&] { REQUIRE(savePlan(plan, path)); });
     std::set<std::string> seen;
-    for (int round = 0; round < 200; ++round) {
+    for (int round = 0; round < 50 * testDepth(); ++round) {
         killedAfter(static_cast<int>(random() % most), [&](int pipe) {
             Plan mine = plan;
             (void)!::write(pipe, "b", 1);
@@ -80,14 +80,14 @@ TEST_CASE("killed during 200 random saves, the file is always an old or a new on
 }
 
 TEST_CASE("killed at any moment, the newest kept edit is offered, and only of those who are gone",
-          "[plan][recovery][kill]") {
+          "[plan][recovery][kill][deep]") {
     TempDir dir;
     const std::string folder = dir / "unsaved";
     Plan plan = rowPlan(20);
     std::mt19937 random(5);
     const unsigned most = longestWait_us(10, [&] { REQUIRE(savePlan(plan, dir / "any")); });
     int offered = 0;
-    for (int round = 0; round < 60; ++round) {
+    for (int round = 0; round < 30 * testDepth(); ++round) {
         const std::string said = killedAfter(static_cast<int>(random() % most), [&](int pipe) {
             auto copy = KeptCopy::begin(folder);
             if (!copy) ::_exit(1);
@@ -115,7 +115,7 @@ TEST_CASE("killed at any moment, the newest kept edit is offered, and only of th
         }
         for (const LeftPlan& l : left) removeLeft(l);
     }
-    CHECK(offered > 10);
+    CHECK(offered > 5 * testDepth());
     // Of a window that lives nothing is offered, and one that ends well leaves nothing.
     {
         auto alive = KeptCopy::begin(folder);

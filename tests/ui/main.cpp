@@ -4,6 +4,7 @@
 
 #include <QtWidgets/QtWidgets>
 
+#include "Order.h"
 #include "app/widgets/Theme.h"
 #include "support.h"
 
@@ -17,5 +18,7 @@ int main(int argc, char** argv) {
     anhinga::prepareFonts();  // as the program itself does
     QApplication app(argc, argv);
     QApplication::setApplicationName("anhinga-tests");
-    return Catch::Session().run(argc, argv);
+    Catch::Session session;
+    anhinga::testing::orderBySeed(session);
+    return session.run(argc, argv);
 }

@@ -3,7 +3,7 @@
 
 #include <set>
 
-#include "core/Rig.h"
+#include "link/Rig.h"
 #include "core/mavlink/Frame.h"
 #include "core/plan/ProfileLibrary.h"
 #include "core/watch/Alarms.h"

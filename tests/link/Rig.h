@@ -1,4 +1,4 @@
-// A stand-in, our end of a link to it, and a proxy between them that plays a bad link; all in virtual time.
+// A stand-in, our end of a link to it, and a proxy between them that plays a bad link; in a world that is played.
 #pragma once
 
 #include <catch2/catch.hpp>
@@ -9,14 +9,14 @@
 #include "standin/LinkProxy.h"
 #include "standin/LinkedStandIn.h"
 #include "support.h"
-#include "world/VirtualNet.h"
+#include "world/World.h"
 
 namespace anhinga::testing {
 
 class Rig {
   public:
     explicit Rig(StandInOptions options, LinkConditions conditions = {}, VehicleLink::Options ours = {}) {
-        const int port = world_.net.freePort(), vehicle_port = world_.net.freePort();
+        const int port = world_.port(), vehicle_port = world_.port();
         ours.world = world_.world();
         auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), ours);
         REQUIRE(link);
@@ -24,17 +24,15 @@ class Rig {
         auto proxy = LinkProxy::open(vehicle_port, port, conditions, world_.world());
         REQUIRE(proxy);
         proxy_ = std::move(*proxy);
-        auto vehicle = LinkedStandIn::open({LinkKind::udp, "127.0.0.1", vehicle_port}, std::move(options), {},
-                                           world_.world());
+        auto vehicle =
+            LinkedStandIn::open({LinkKind::udp, "127.0.0.1", vehicle_port}, std::move(options), {}, world_.world());
         REQUIRE(vehicle);
         vehicle_ = std::move(*vehicle);
         if (!ours.key) REQUIRE(link_->waitForVehicle(10));
     }
     VehicleLink& link() { return *link_; }
     StandIn& standin() { return vehicle_->standin(); }
-    VirtualWorld& world() { return world_; }
-    Clock& clock() { return world_.clock; }
-    void sleep(double seconds) { world_.clock.sleep(seconds); }
+    World& world() { return world_; }
     /// The link is another from now on.
     void conditions(const LinkConditions& c) { proxy_->setConditions(c); }
     LinkProxy& proxy() { return *proxy_; }
@@ -45,7 +43,7 @@ class Rig {
     }
 
   private:
-    VirtualWorld world_;
+    World world_;
     std::unique_ptr<VehicleLink> link_;
     std::unique_ptr<LinkProxy> proxy_;
     std::unique_ptr<LinkedStandIn> vehicle_;

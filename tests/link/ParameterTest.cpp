@@ -1,7 +1,7 @@
 // Parameters: read over good and bad links, set with read-back, kept in files, compared.
 #include <catch2/catch.hpp>
 
-#include "core/Rig.h"
+#include "link/Rig.h"
 #include "core/link/ParameterRoles.h"
 
 using namespace anhinga;

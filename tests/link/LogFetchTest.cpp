@@ -3,7 +3,7 @@
 
 #include <filesystem>
 
-#include "core/Rig.h"
+#include "link/Rig.h"
 #include "core/link/BlockWindow.h"
 #include "core/link/Ftp.h"
 #include "core/link/PartFile.h"
@@ -81,7 +81,7 @@ TEST_CASE("a fetch goes on where a cut broke it off", "[link][logs]") {
     REQUIRE(logs);
     TransferOptions impatient;
     impatient.silence_s = 0.8;
-    r.rig->clock().call(r.rig->clock().now_s() + 0.9, [&] { r.rig->cut(true); });
+    r.rig->world().later(0.9, [&] { r.rig->cut(true); });
     const auto broken = fetchLog(r.link(), logs->back(), r.here / "a.ulg", impatient);
     REQUIRE_FALSE(broken);
     CHECK(broken.error().message.find("has not answered") != std::string::npos);
@@ -98,9 +98,8 @@ TEST_CASE("a fetch waits through a cut of the link when it is told to be patient
     LogRig r(500000, {}, 300000);
     const auto logs = listLogs(r.link());
     REQUIRE(logs);
-    const double now_s = r.rig->clock().now_s();
-    r.rig->clock().call(now_s + 0.5, [&] { r.rig->cut(true); });
-    r.rig->clock().call(now_s + 3.5, [&] { r.rig->cut(false); });
+    r.rig->world().later(0.5, [&] { r.rig->cut(true); });
+    r.rig->world().later(3.5, [&] { r.rig->cut(false); });
     TransferOptions patient;
     patient.silence_s = 30;
     const auto got = fetchLog(r.link(), logs->back(), r.here / "a.ulg", patient);
@@ -114,14 +113,14 @@ TEST_CASE("a fetch stops when asked, and says when there is no room", "[link][lo
     const auto logs = listLogs(r.link());
     REQUIRE(logs);
     std::stop_source stop;
-    const double start_s = r.rig->clock().now_s();
-    r.rig->clock().call(start_s + 0.4, [&] { stop.request_stop(); });
+    const double start_s = r.rig->world().clock().now_s();
+    r.rig->world().later(0.4, [&] { stop.request_stop(); });
     TransferOptions t;
     t.stop = stop.get_token();
     const auto got = fetchLog(r.link(), logs->back(), r.here / "a.ulg", t);
     REQUIRE_FALSE(got);
     CHECK(got.error().message == "stopped");
-    CHECK(r.rig->clock().now_s() - start_s < 0.5);
+    CHECK(r.rig->world().since(start_s) < 0.5);
     CHECK_FALSE(fetchLog(r.link(), logs->back(), "/no/such/folder/a.ulg"));
 }
 

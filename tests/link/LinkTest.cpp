@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include "core/Rig.h"
+#include "link/Rig.h"
 #include "core/base/Text.h"
 #include "core/link/Commands.h"
 #include "core/link/MissionTransfer.h"
@@ -92,9 +92,9 @@ TEST_CASE("a vehicle that falls silent gives an error within 10 s", "[link][hand
     o.faults.set("silent-transfer", 0);
     Rig rig(o);
     const Sample s = sample();
-    const double start_s = rig.clock().now_s();
+    const double start_s = rig.world().clock().now_s();
     const auto h = handOver(rig.link(), s.set(), true);
-    const double took = rig.clock().now_s() - start_s;
+    const double took = rig.world().since(start_s);
     REQUIRE_FALSE(h);
     CHECK(h.error().message.find("has not answered") != std::string::npos);
     CHECK(took < 10);
@@ -106,12 +106,12 @@ TEST_CASE("a transfer stops at once when asked", "[link][handover]") {
     Rig rig(o);
     const Sample s = sample();
     std::stop_source stop;
-    const double start_s = rig.clock().now_s();
-    rig.clock().call(start_s + 0.4, [&] { stop.request_stop(); });
+    const double start_s = rig.world().clock().now_s();
+    rig.world().later(0.4, [&] { stop.request_stop(); });
     TransferOptions t;
     t.stop = stop.get_token();
     CHECK_FALSE(handOver(rig.link(), s.set(), true, t));
-    CHECK(rig.clock().now_s() - start_s < 0.5);
+    CHECK(rig.world().since(start_s) < 0.5);
 }
 
 TEST_CASE("too many items are refused in words, and nothing clears what was held", "[link][handover]") {

@@ -1,7 +1,7 @@
 // Message signing: by the standard's construction, and what is believed of it.
 #include <catch2/catch.hpp>
 
-#include "core/Rig.h"
+#include "link/Rig.h"
 #include "core/mavlink/Frame.h"
 #include "core/mavlink/Signing.h"
 

@@ -7,7 +7,7 @@
 
 #include <filesystem>
 
-#include "core/Rig.h"
+#include "link/Rig.h"
 #include "core/link/Rates.h"
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
@@ -51,17 +51,17 @@ TEST_CASE("after a cut at any phase of a flight the state is right again within 
             REQUIRE(rig.until(40, phase.when));
             // By turns both ways, only up and only down.
             rig.proxy().cut(phases_seen % 3 != 2, phases_seen % 3 != 1);
-            rig.sleep(1.3);
+            rig.world().sleep(1.3);
             CHECK((rig.link().snapshot().heartbeat_age_s > 1) == (phases_seen % 3 != 1));
             rig.cut(false);
-            const double back_s = rig.clock().now_s();
+            const double back_s = rig.world().clock().now_s();
             CHECK(rig.until(2, [&](const VehicleSnapshot& v) {
                 const StandIn::Truth truth = rig.standin().truth();
                 return v.heartbeat_age_s < 0.5 && v.armed == truth.armed && v.mission_item == truth.item &&
                        distance_m(*v.position, truth.place) < 15 &&
                        std::abs(*v.height_home_m - truth.height_home_m) < 5;
             }));
-            CHECK(rig.clock().now_s() - back_s < 2);
+            CHECK(rig.world().since(back_s) < 2);
             CHECK(rig.link().snapshot().armed == (phases_seen > 0 && name != "landed"));
             if (name == "on the ground") REQUIRE(commandArm(rig.link()));
             if (name == "armed") REQUIRE(commandStart(rig.link()));
@@ -92,14 +92,15 @@ TEST_CASE("a hand-over that is cut in the middle goes on when the link is back",
     Rig rig(standInOptions());
     MissionSet set{rowMission(60), {}, {}};
     int cuts = 0;
-    Worker cutter = rig.clock().start([&](const std::stop_token&) {
-        rig.sleep(0.06);
+    World& world = rig.world();
+    Worker cutter = world.clock().start([&](const std::stop_token&) {
+        world.sleep(0.06);
         for (const auto& [up, down] : {std::pair(true, false), std::pair(false, true), std::pair(true, true)}) {
             rig.proxy().cut(up, down);
             ++cuts;
-            rig.sleep(1.5);
+            world.sleep(1.5);
             rig.cut(false);
-            rig.sleep(0.03);
+            world.sleep(0.03);
         }
     });
     LinkConditions slow;

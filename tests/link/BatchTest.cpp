@@ -1,7 +1,7 @@
 // Missions longer than the autopilot's memory: cut into parts, flown in one, and never an old part twice.
 #include <catch2/catch.hpp>
 
-#include "core/Rig.h"
+#include "link/Rig.h"
 #include "core/flight/Executor.h"
 #include "core/link/Batches.h"
 
@@ -109,12 +109,12 @@ TEST_CASE("a mission of four times the memory is flown over the link, its parts 
     REQUIRE(commandArm(rig.link()));
     REQUIRE(commandStart(rig.link()));
     std::string problem;
-    const double end_s = rig.clock().now_s() + 50;
+    const double end_s = rig.world().clock().now_s() + 50;
     double far = 0;
-    while (rig.clock().now_s() < end_s && !rig.link().snapshot().disarmed_at_s) {
+    while (rig.world().clock().now_s() < end_s && !rig.link().snapshot().disarmed_at_s) {
         if (const auto ok = sender.tend({}); !ok) problem = ok.error().message;
         if (const auto p = rig.link().snapshot().position) far = std::max(far, distance_m({47.31, -20.12}, *p));
-        rig.sleep(0.02);
+        rig.world().sleep(0.02);
     }
     INFO(problem);
     CHECK(sender.done());
