@@ -8,8 +8,8 @@ std::string text(std::span<const std::uint8_t> bytes) {
 }
 }  // namespace
 
-Result<std::unique_ptr<LinkProxy>> LinkProxy::open(int vehicle_port, int ground_port,
-                                                   const LinkConditions& conditions, const LinkWorld& world) {
+Result<std::unique_ptr<LinkProxy>> LinkProxy::open(int vehicle_port, int ground_port, const LinkConditions& conditions,
+                                                   const LinkWorld& world) {
     std::unique_ptr<LinkProxy> proxy(new LinkProxy);
     LinkProxy* p = proxy.get();
     // The ground's end first: what the vehicle's end receives is sent through it.
@@ -23,11 +23,12 @@ Result<std::unique_ptr<LinkProxy>> LinkProxy::open(int vehicle_port, int ground_
         conditions);
     if (!ground) return tl::unexpected(ground.error());
     proxy->ground_ = std::move(*ground);
-    auto opened =
-        world.open({LinkKind::udpListen, "127.0.0.1", vehicle_port}, [p](std::span<const std::uint8_t> bytes) {
-            ++p->from_vehicle_;
-            if (!p->down_cut_) p->ground_->send(text(bytes));
-        }, {});
+    auto opened = world.open({LinkKind::udpListen, "127.0.0.1", vehicle_port},
+                             [p](std::span<const std::uint8_t> bytes) {
+                                 ++p->from_vehicle_;
+                                 if (!p->down_cut_) p->ground_->send(text(bytes));
+                             },
+                             {});
     if (!opened) return tl::unexpected(opened.error());
     const std::lock_guard lock(p->mutex_);
     proxy->vehicle_ = std::move(*opened);

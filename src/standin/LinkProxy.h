@@ -15,8 +15,7 @@ class LinkProxy {
     /// The vehicle sends to UDP `vehicle_port`; the ground station listens on UDP `ground_port`. Fails when a port is
     /// taken.
     static Result<std::unique_ptr<LinkProxy>> open(int vehicle_port, int ground_port,
-                                                   const LinkConditions& conditions = {},
-                                                   const LinkWorld& world = {});
+                                                   const LinkConditions& conditions = {}, const LinkWorld& world = {});
     ~LinkProxy();
     LinkProxy(const LinkProxy&) = delete;
 

@@ -108,8 +108,8 @@ void foundByTheRightQuestion(std::initializer_list<int> strengths_tried, unsigne
                 CHECK(a.value == Approx(faults.jump_m).epsilon(0.15).margin(1));
             }
         }
-        std::cout << fmt::format("{:<34} {:<15} found {:>2} of {} ({}), {} bad, {} other bad verdicts\n",
-                                 c.name, c.question, found, strengths_tried.size(), strengths, bad, elsewhere);
+        std::cout << fmt::format("{:<34} {:<15} found {:>2} of {} ({}), {} bad, {} other bad verdicts\n", c.name,
+                                 c.question, found, strengths_tried.size(), strengths, bad, elsewhere);
     }
 }
 }  // namespace

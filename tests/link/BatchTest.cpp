@@ -1,9 +1,9 @@
 // Missions longer than the autopilot's memory: cut into parts, flown in one, and never an old part twice.
 #include <catch2/catch.hpp>
 
-#include "link/Rig.h"
 #include "core/flight/Executor.h"
 #include "core/link/Batches.h"
+#include "link/Rig.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;

@@ -3,10 +3,10 @@
 
 #include <set>
 
-#include "link/Rig.h"
 #include "core/mavlink/Frame.h"
 #include "core/plan/ProfileLibrary.h"
 #include "core/watch/Alarms.h"
+#include "link/Rig.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;

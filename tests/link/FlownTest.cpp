@@ -138,8 +138,7 @@ std::shared_ptr<const FlightLog> fly(const Handed& h) {
         const auto standin = LinkedStandIn::open({LinkKind::udp, "127.0.0.1", port}, o, {}, w.world());
         REQUIRE(standin);
         handOverAndStart(**link, h);
-        REQUIRE(w.until(h.duration_s / o.pace * 2 + 12,
-                        [&] { return (*link)->snapshot().disarmed_at_s.has_value(); }));
+        REQUIRE(w.until(h.duration_s / o.pace * 2 + 12, [&] { return (*link)->snapshot().disarmed_at_s.has_value(); }));
     }
     return recorded(h);
 }
@@ -151,13 +150,13 @@ std::shared_ptr<const FlightLog> flyForReal(const Handed& h) {
     const auto terrain = island();
     const double most_s = h.duration_s / kPace * 2 + 12;
     const GeoPoint home = h.plan.home->position;
-    Process standin(std::string(BIN_DIR) + "/anhinga-standin",
-                    {"--link", fmt::format("tcp-listen:{}", port), "--like", h.plan_file, "--home",
-                     fmt::format("{:.7f},{:.7f},{:.2f}", home.lat_deg, home.lon_deg,
-                                 homeAmsl(h.plan, terrain.get()).value_or(0)),
-                     "--terrain", demo("quillmere-elevation.tif"), "--pace", fmt::format("{}", kPace), "--wind-from",
-                     fmt::format("{}", h.wind.from_deg), "--wind-speed", fmt::format("{}", h.wind.speed_mps),
-                     "--run-for", fmt::format("{}", most_s + 10)});
+    Process standin(
+        std::string(BIN_DIR) + "/anhinga-standin",
+        {"--link", fmt::format("tcp-listen:{}", port), "--like", h.plan_file, "--home",
+         fmt::format("{:.7f},{:.7f},{:.2f}", home.lat_deg, home.lon_deg, homeAmsl(h.plan, terrain.get()).value_or(0)),
+         "--terrain", demo("quillmere-elevation.tif"), "--pace", fmt::format("{}", kPace), "--wind-from",
+         fmt::format("{}", h.wind.from_deg), "--wind-speed", fmt::format("{}", h.wind.speed_mps), "--run-for",
+         fmt::format("{}", most_s + 10)});
     {
         VehicleLink::Options ours;
         ours.record_path = h.recording;

@@ -1,11 +1,11 @@
 #include <catch2/catch.hpp>
 
-#include "link/Rig.h"
 #include "core/base/Text.h"
 #include "core/link/Commands.h"
 #include "core/link/MissionTransfer.h"
 #include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
+#include "link/Rig.h"
 #include "standin/StandIn.h"
 #include "support.h"
 

@@ -7,10 +7,10 @@
 
 #include <filesystem>
 
-#include "link/Rig.h"
 #include "core/link/Rates.h"
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
+#include "link/Rig.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;

@@ -3,10 +3,10 @@
 
 #include <filesystem>
 
-#include "link/Rig.h"
 #include "core/link/BlockWindow.h"
 #include "core/link/Ftp.h"
 #include "core/link/PartFile.h"
+#include "link/Rig.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;

@@ -1,8 +1,8 @@
 // Parameters: read over good and bad links, set with read-back, kept in files, compared.
 #include <catch2/catch.hpp>
 
-#include "link/Rig.h"
 #include "core/link/ParameterRoles.h"
+#include "link/Rig.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;

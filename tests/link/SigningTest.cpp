@@ -1,9 +1,9 @@
 // Message signing: by the standard's construction, and what is believed of it.
 #include <catch2/catch.hpp>
 
-#include "link/Rig.h"
 #include "core/mavlink/Frame.h"
 #include "core/mavlink/Signing.h"
+#include "link/Rig.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;

@@ -11,16 +11,15 @@
 
 namespace anhinga::testing {
 
-/// Time of a played world passes while the event loop runs, also in dialogs: some twenty times as fast as the real one, so
-/// that what is computed beside it keeps up.
+/// Time of a played world passes while the event loop runs, also in dialogs: some twenty times as fast as the real one,
+/// so that what is computed beside it keeps up.
 class PlayedWorld : public VirtualWorld {
   public:
     PlayedWorld() {
         now_ = this;
         constexpr int kEvery_ms = 4, kFaster = 20;
-        QObject::connect(&timer_, &QTimer::timeout, &timer_, [this] {
-            clock.sleep(0.001 * kEvery_ms * (net.inUse() ? kFaster : 1));
-        });
+        QObject::connect(&timer_, &QTimer::timeout, &timer_,
+                         [this] { clock.sleep(0.001 * kEvery_ms * (net.inUse() ? kFaster : 1)); });
         timer_.start(kEvery_ms);
     }
     ~PlayedWorld() { now_ = nullptr; }

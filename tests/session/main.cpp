@@ -1,5 +1,5 @@
-// Catch2 with an application around it that has no window and needs no display; settings and data go to a folder of their
-// own.
+// Catch2 with an application around it that has no window and needs no display; settings and data go to a folder of
+// their own.
 #define CATCH_CONFIG_RUNNER
 #include <catch2/catch.hpp>
 

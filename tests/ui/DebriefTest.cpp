@@ -11,7 +11,9 @@
 #include "app/debrief/PresenceDialog.h"
 #include "app/debrief/RelationDialog.h"
 #include "app/debrief/ReplayBar.h"
+#include "app/debrief/TraceBand.h"
 #include "app/field/Instrument.h"
+#include "app/rehearse/RehearsePanel.h"
 #include "core/exchange/Export.h"
 #include "core/mavlink/Frame.h"
 

@@ -6,6 +6,7 @@
 #include <QtTest/QtTest>
 #include <QtWidgets/QtWidgets>
 
+#include "app/map/MapView.h"
 #include "app/shell/MainWindow.h"
 #include "app/widgets/Quantity.h"
 #include "core/plan/PlanFile.h"

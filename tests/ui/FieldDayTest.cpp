@@ -2,12 +2,14 @@
 // reason, a change in flight, the landing, the onboard log; and the dialogs on their own.
 #include "ui/Driver.h"
 
+#include "app/draft/Itinerary.h"
 #include "app/field/CarryOver.h"
 #include "app/field/CompareDialog.h"
 #include "app/field/Instrument.h"
 #include "app/field/LogsDialog.h"
 #include "app/field/ParametersDialog.h"
 #include "app/field/PilotSticks.h"
+#include "app/field/StateStrip.h"
 #include "core/plan/ChecklistTemplates.h"
 
 using namespace anhinga;

@@ -1,6 +1,9 @@
 // Map layers by hand: order, opacity, adding; storing an area and going out without a network.
+#include "app/layers/Layer.h"
+#include "app/layers/LayerStack.h"
 #include "app/layers/LayersPanel.h"
 #include "app/layers/PictureLayers.h"
+#include "app/map/MapTransform.h"
 #include "standin/TileServer.h"
 #include "ui/Driver.h"
 

@@ -1,6 +1,7 @@
 // The logbook page with mouse and keys: import, search, notes, opening, removal; sounds by severity; the day's list.
 #include "ui/Driver.h"
 
+#include "app/debrief/SpectrumDialog.h"
 #include "app/widgets/Sounds.h"
 #include "app/widgets/TrackColours.h"
 #include "core/base/Text.h"

@@ -1,3 +1,4 @@
+#include "app/band/Band.h"
 #include "core/geo/Polygon.h"
 #include "ui/Driver.h"
 

@@ -1,5 +1,8 @@
 #include "ui/Driver.h"
 
+#include "app/debrief/TraceBand.h"
+#include "app/rehearse/RehearsePanel.h"
+
 using namespace anhinga;
 using namespace anhinga::testing;
 

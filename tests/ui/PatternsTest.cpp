@@ -1,6 +1,7 @@
 // Patterns drawn, changed and looked at with mouse and keys.
 #include "Driver.h"
 #include "app/layers/CoverLayer.h"
+#include "app/layers/Layer.h"
 #include "core/pattern/Coverage.h"
 
 using namespace anhinga;

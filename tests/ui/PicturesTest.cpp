@@ -2,6 +2,8 @@
 // tested.
 #include "ui/Driver.h"
 
+#include "app/scene/SceneView.h"
+
 #include "app/debrief/FlightsDialog.h"
 #include "app/debrief/HealthPanel.h"
 #include "app/debrief/PresenceDialog.h"

@@ -1,5 +1,6 @@
 // The rehearsal with something going wrong, and what follows while a plan is changed.
 #include "Driver.h"
+#include "app/rehearse/RehearsePanel.h"
 #include "core/base/Text.h"
 #include "core/plan/ProfileLibrary.h"
 

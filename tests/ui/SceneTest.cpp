@@ -2,6 +2,9 @@
 #include <complex>
 
 #include "Driver.h"
+#include "app/map/MapTransform.h"
+#include "app/rehearse/RehearsePanel.h"
+#include "app/scene/SceneView.h"
 #include "core/terrain/Imagery.h"
 
 using namespace anhinga;

@@ -1,5 +1,7 @@
 // Plans flown in sorties, with mouse and keys: cut, chosen, rehearsed, handed over, gone on with.
 #include "Driver.h"
+#include "app/field/FieldPanel.h"
+#include "app/rehearse/RehearsePanel.h"
 #include "core/base/Text.h"
 
 using namespace anhinga;

@@ -1,6 +1,11 @@
 // The real window driven by real clicks and keys.
 #include "ui/Driver.h"
 
+#include "app/band/Band.h"
+#include "app/debrief/TraceBand.h"
+#include "app/draft/Itinerary.h"
+#include "app/rehearse/RehearsePanel.h"
+
 using namespace anhinga;
 using namespace anhinga::testing;
 
@@ -230,7 +235,8 @@ TEST_CASE("a rehearsal plays, pauses, is scrubbed and follows the plan", "[ui][r
     CHECK(panel->playHead() > d.window.plan().derived()->rehearsal->duration_s / 2 - 30);
 }
 
-TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, open the recording", "[ui][job][real]") {
+TEST_CASE("the whole job: open, rehearse, hand over to a stand-in process, fly, open the recording",
+          "[ui][job][real]") {
     Driver d(Driver::real);
     d.openDemo();
     // A short plan, so that the flight is short.

@@ -1,5 +1,5 @@
-// Time that passes as soon as all who go by it wait for it. Its threads are real ones, of which one at a time runs; where
-// several could go on, a seed decides, so that what happens once with a seed happens again with it.
+// Time that passes as soon as all who go by it wait for it. Its threads are real ones, of which one at a time runs;
+// where several could go on, a seed decides, so that what happens once with a seed happens again with it.
 #pragma once
 
 #include <map>

@@ -61,7 +61,8 @@ class VirtualNet::End : public Transport {
 };
 
 LinkWorld VirtualNet::world() {
-    return {&clock_, [this](const LinkAddress& address, Transport::Receiver receiver, const LinkConditions& conditions) {
+    return {&clock_,
+            [this](const LinkAddress& address, Transport::Receiver receiver, const LinkConditions& conditions) {
                 return open(address, std::move(receiver), conditions);
             }};
 }

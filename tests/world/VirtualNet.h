@@ -1,5 +1,5 @@
-// UDP and TCP of one machine, played on a virtual clock: addresses are opened as the real ones are, packets take a moment
-// of virtual time, and no socket is used.
+// UDP and TCP of one machine, played on a virtual clock: addresses are opened as the real ones are, packets take a
+// moment of virtual time, and no socket is used.
 #pragma once
 
 #include <map>
@@ -28,8 +28,8 @@ class VirtualNet {
     void carry(int from, int to, std::string bytes);
 
     VirtualClock& clock_;
-    std::map<int, End*> ends_;                          // by a number of its own
-    std::map<std::pair<int, int>, double> last_s_;      // arrival on each way: none overtakes another
+    std::map<int, End*> ends_;                      // by a number of its own
+    std::map<std::pair<int, int>, double> last_s_;  // arrival on each way: none overtakes another
     int next_end_ = 1, next_port_ = 20000;
 };
 

@@ -1,5 +1,5 @@
-// Where a test plays: virtual time and a net without sockets. With ANHINGA_REAL set, the machine's clock and sockets: the
-// same tests with threads that really meet, for who looks for races.
+// Where a test plays: virtual time and a net without sockets. With ANHINGA_REAL set, the machine's clock and sockets:
+// the same tests with threads that really meet, for who looks for races.
 #pragma once
 
 #include <cstdlib>

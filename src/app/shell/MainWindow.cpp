@@ -1,5 +1,7 @@
 #include "app/shell/MainWindow.h"
 
+#include "app/shell/Parts.h"
+
 #include "app/widgets/PlaceholderInk.h"
 
 #include <QtWidgets>

@@ -4,31 +4,15 @@
 #include <QMainWindow>
 #include <QTimer>
 
-#include "app/band/Band.h"
-#include "app/debrief/ContentsDialog.h"
-#include "app/debrief/DebriefPanel.h"
-#include "app/debrief/FlightsDialog.h"
-#include "app/debrief/HealthPanel.h"
-#include "app/debrief/LogbookPage.h"
-#include "app/debrief/PresenceDialog.h"
-#include "app/debrief/RelationDialog.h"
-#include "app/debrief/ReplayBar.h"
-#include "app/debrief/SpectrumDialog.h"
-#include "app/draft/FindingsPanel.h"
-#include "app/draft/Inspector.h"
-#include "app/draft/Itinerary.h"
-#include "app/field/FieldPanel.h"
-#include "app/field/Instrument.h"
-#include "app/field/StateStrip.h"
-#include "app/map/MapView.h"
-#include "app/rehearse/RehearsePanel.h"
-#include "app/scene/SceneView.h"
 #include "app/widgets/Sounds.h"
+#include "app/widgets/Theme.h"
+#include "app/widgets/TrackColours.h"
 #include "session/FieldSession.h"
 #include "session/LinkSession.h"
 #include "session/LogbookSession.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
+#include "session/TraceModel.h"
 
 class QLabel;
 class QPushButton;
@@ -38,13 +22,37 @@ class QTabWidget;
 
 namespace anhinga {
 
+class ChannelPanel;
 class CompareDialog;
+class ComparisonPanel;
+class ContentsDialog;
+class FieldPanel;
+class FiguresView;
+class FindingsPanel;
+class FlightsDialog;
+class HealthPanel;
+class Inspector;
+class Instrument;
+class Itinerary;
 class LayersPanel;
+class LogbookPage;
 class LogsDialog;
+class MapView;
 class ParametersDialog;
+class PresenceDialog;
+class ProfileBand;
+class RehearsePanel;
+class RelationDialog;
+class ReplayBar;
+class SceneView;
 class SettingsPage;
+class SpectrumDialog;
 class StartPage;
+class StateStrip;
+class TimeBand;
+class TraceBand;
 class UnsavedKeeper;
+struct TrackPoint;
 
 enum class Workspace { draft, rehearse, field, debrief };
 

@@ -3,6 +3,8 @@
 #include <cmath>
 
 #include "app/shell/MainWindow.h"
+
+#include "app/shell/Parts.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/File.h"
 #include "core/base/Text.h"

@@ -4,6 +4,8 @@
 #include "app/draft/ImportDialog.h"
 #include "app/draft/MovePlanDialog.h"
 #include "app/shell/MainWindow.h"
+
+#include "app/shell/Parts.h"
 #include "app/widgets/Quantity.h"
 #include "core/exchange/OpenAir.h"
 #include "core/plan/Edit.h"

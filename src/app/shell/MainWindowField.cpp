@@ -7,6 +7,8 @@
 #include "app/field/LogsDialog.h"
 #include "app/field/ParametersDialog.h"
 #include "app/shell/MainWindow.h"
+
+#include "app/shell/Parts.h"
 #include "app/widgets/Quantity.h"
 #include "core/mission/Compile.h"
 #include "core/pattern/Heights.h"

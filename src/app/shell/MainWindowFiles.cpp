@@ -3,6 +3,8 @@
 
 #include "app/debrief/TableDialog.h"
 #include "app/shell/MainWindow.h"
+
+#include "app/shell/Parts.h"
 #include "core/base/File.h"
 #include "core/exchange/Export.h"
 #include "core/logio/LogReader.h"

@@ -6,6 +6,8 @@
 #include <QTextDocument>
 
 #include "app/shell/MainWindow.h"
+
+#include "app/shell/Parts.h"
 #include "core/base/Digest.h"
 #include "core/base/File.h"
 #include "core/review/FlightReport.h"

@@ -2,6 +2,8 @@
 #include <QtWidgets>
 
 #include "app/shell/MainWindow.h"
+
+#include "app/shell/Parts.h"
 #include "core/pattern/Coverage.h"
 
 namespace anhinga {

@@ -2,6 +2,8 @@
 #include <QtWidgets>
 
 #include "app/shell/MainWindow.h"
+
+#include "app/shell/Parts.h"
 #include "app/shell/SettingsPage.h"
 #include "app/shell/StartPage.h"
 #include "core/plan/Edit.h"

@@ -15,8 +15,7 @@ std::string stopped() {
 }
 }  // namespace
 
-Result<std::unique_ptr<Recorder>> Recorder::create(const std::string& path, Clock& clock,
-                                                    std::uint64_t rotate_bytes) {
+Result<std::unique_ptr<Recorder>> Recorder::create(const std::string& path, Clock& clock, std::uint64_t rotate_bytes) {
     std::FILE* file = std::fopen(path.c_str(), "wbe");
     if (file == nullptr) return fail("{}: the recording cannot be written: {}", path, std::strerror(errno));
     return std::unique_ptr<Recorder>(new Recorder(file, path, clock, rotate_bytes));

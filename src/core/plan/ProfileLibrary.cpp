@@ -13,7 +13,7 @@ using planfile::Number;
 
 constexpr std::size_t kMostProfiles = 1000;
 
-struct Wrong {
+struct WrongProfile {
     std::string message;
 };
 
@@ -22,7 +22,7 @@ void take(const Json& j, const char* key, double low, double high, double& to) {
     const auto at = j.find(key);
     if (at == j.end()) return;
     const double v = at->is_number() ? at->get<double>() : NAN;
-    if (!(v >= low && v <= high)) throw Wrong{fmt::format("{} must be a number from {} to {}", key, low, high)};
+    if (!(v >= low && v <= high)) throw WrongProfile{fmt::format("{} must be a number from {} to {}", key, low, high)};
     to = v;
 }
 void take(const Json& j, const char* key, int low, int high, int& to) {
@@ -33,7 +33,7 @@ void take(const Json& j, const char* key, int low, int high, int& to) {
 void take(const Json& j, const char* key, bool& to) {
     const auto at = j.find(key);
     if (at == j.end()) return;
-    if (!at->is_boolean()) throw Wrong{fmt::format("{} must be true or false", key)};
+    if (!at->is_boolean()) throw WrongProfile{fmt::format("{} must be true or false", key)};
     to = at->get<bool>();
 }
 
@@ -47,7 +47,7 @@ VehicleProfile vehicleOf(const Json& j, const std::string& name) {
                 v.kind = static_cast<VehicleKind>(n.value);
                 known = true;
             }
-        if (!known) throw Wrong{"kind must be multirotor, fixed-wing or helicopter"};
+        if (!known) throw WrongProfile{"kind must be multirotor, fixed-wing or helicopter"};
     }
     for (const Number& n : planfile::vehicleNumbers(v)) take(j, n.key, n.low, n.high, *n.value);
     return v;
@@ -79,16 +79,16 @@ std::vector<T> listOf(const Json& root, const char* key, F one) {
     std::vector<T> out;
     const auto list = root.find(key);
     if (list == root.end()) return out;
-    if (!list->is_array()) throw Wrong{fmt::format("{} must be a list", key)};
-    if (list->size() > kMostProfiles) throw Wrong{fmt::format("more than {} {}", kMostProfiles, key)};
+    if (!list->is_array()) throw WrongProfile{fmt::format("{} must be a list", key)};
+    if (list->size() > kMostProfiles) throw WrongProfile{fmt::format("more than {} {}", kMostProfiles, key)};
     for (const Json& j : *list) {
         const auto name = j.is_object() ? j.find("name") : j.end();
         if (!j.is_object() || name == j.end() || !name->is_string() || name->get<std::string>().empty())
-            throw Wrong{fmt::format("entry {} of {} has no name", out.size() + 1, key)};
+            throw WrongProfile{fmt::format("entry {} of {} has no name", out.size() + 1, key)};
         try {
             out.push_back(one(j, name->get<std::string>()));
-        } catch (const Wrong& w) {
-            throw Wrong{fmt::format("{} \"{}\": {}", key, name->get<std::string>().substr(0, 60), w.message)};
+        } catch (const WrongProfile& w) {
+            throw WrongProfile{fmt::format("{} \"{}\": {}", key, name->get<std::string>().substr(0, 60), w.message)};
         }
     }
     return out;
@@ -214,7 +214,7 @@ Result<ProfileLibrary> readProfiles(std::string_view text, const std::string& na
         return ProfileLibrary{listOf<VehicleProfile>(root, "vehicles", vehicleOf),
                               listOf<CameraProfile>(root, "cameras", cameraOf),
                               listOf<NamedTraits>(root, "autopilots", traitsOf)};
-    } catch (const Wrong& w) {
+    } catch (const WrongProfile& w) {
         return fail("{}: {}", name, w.message);
     } catch (const std::exception& e) {
         return fail("{}: not a file of profiles ({})", name, e.what());

@@ -1,0 +1,23 @@
+// All that the window is put together from, for the sources that do so.
+#pragma once
+
+#include "app/band/Band.h"
+#include "app/debrief/ContentsDialog.h"
+#include "app/debrief/DebriefPanel.h"
+#include "app/debrief/FlightsDialog.h"
+#include "app/debrief/HealthPanel.h"
+#include "app/debrief/LogbookPage.h"
+#include "app/debrief/PresenceDialog.h"
+#include "app/debrief/RelationDialog.h"
+#include "app/debrief/ReplayBar.h"
+#include "app/debrief/SpectrumDialog.h"
+#include "app/debrief/TraceBand.h"
+#include "app/draft/FindingsPanel.h"
+#include "app/draft/Inspector.h"
+#include "app/draft/Itinerary.h"
+#include "app/field/FieldPanel.h"
+#include "app/field/Instrument.h"
+#include "app/field/StateStrip.h"
+#include "app/map/MapView.h"
+#include "app/rehearse/RehearsePanel.h"
+#include "app/scene/SceneView.h"
