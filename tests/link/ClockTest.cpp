@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 
 #include "core/base/Clock.h"
+#include "core/base/Text.h"
 #include "link/Rig.h"
 
 using namespace anhinga;
