@@ -20,6 +20,7 @@
 #include <QElapsedTimer>
 #include <QTimer>
 
+#include "app/map/MapView.h"
 #include "app/shell/MainWindow.h"
 #endif
 
