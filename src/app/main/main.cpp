@@ -4,6 +4,7 @@
 #include <QTimer>
 #include <cstdio>
 
+#include "app/map/MapView.h"
 #include "app/shell/MainWindow.h"
 #include "core/base/Memory.h"
 #include "core/base/Text.h"
