@@ -3,6 +3,7 @@
 
 #include <filesystem>
 
+#include "core/base/Text.h"
 #include "core/link/BlockWindow.h"
 #include "core/link/Ftp.h"
 #include "core/link/PartFile.h"
