@@ -64,14 +64,17 @@ TEST_CASE("time, energy and clearance follow while a point is dragged", "[ui][re
     QTest::mousePress(&d.window.map(), Qt::LeftButton, Qt::NoModifier, from);
     std::set<double> seen;
     // As fast as a hand moves, without ever resting; a slow machine may take more of it.
-    for (int i = 1; i <= 600 && (i <= 40 || seen.size() < 4); ++i) {
-        const QPoint to = from + QPoint(1 + i % 40, (1 + i % 40) / 2);
+    const auto moveTo = [&](QPoint to) {
         QMouseEvent move(QEvent::MouseMove, to, d.window.map().mapToGlobal(to), Qt::NoButton, Qt::LeftButton,
                          Qt::NoModifier);
         QApplication::sendEvent(&d.window.map(), &move);
+    };
+    for (int i = 0; i < 600 && (i < 40 || seen.size() < 4); ++i) {
+        moveTo(from + QPoint(1 + i % 40, (1 + i % 40) / 2));
         QTest::qWait(35);
         if (const auto& r = d.window.plan().derived()->rehearsal) seen.insert(r->duration_s);
     }
+    moveTo(from + QPoint(40, 20));
     QTest::mouseRelease(&d.window.map(), Qt::LeftButton, Qt::NoModifier, from + QPoint(40, 20));
     CHECK(seen.size() >= 4);
     d.settle();
