@@ -117,7 +117,6 @@ class Driver {
     /// Before the window: it reads them when it is made.
     struct NoSettings {
         NoSettings() {
-            qApp->setStyleSheet({});  // of the window before: as a program that starts
             QSettings().clear();
             for (const UnitKind kind : {UnitKind::height, UnitKind::distance, UnitKind::speed}) setUnitChoice(kind, 0);
         }

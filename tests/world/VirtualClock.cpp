@@ -11,7 +11,12 @@ namespace anhinga::testing {
 namespace {
 constexpr std::int64_t kNever = std::numeric_limits<std::int64_t>::max();
 constexpr std::int64_t kStart_ns = 1'000'000'000'000;
-constexpr double kStart_unix_s = 1.79e9;  // a day of 2026
+
+/// Each world begins a day after the one before, so that what is kept of several stands in its order.
+double nextDay_unix_s() {
+    static std::atomic<int> days{0};
+    return 1.77e9 + 86400.0 * days++;
+}
 
 /// Rounded up: whoever waits so long has waited at least that long.
 std::int64_t ns(double seconds) {
@@ -29,14 +34,15 @@ unsigned testSeed() {
     return text != nullptr ? static_cast<unsigned>(std::strtoul(text, nullptr, 10)) : 1;
 }
 
-VirtualClock::VirtualClock(unsigned seed) : now_ns_(kStart_ns), random_(seed), running_(std::this_thread::get_id()) {}
+VirtualClock::VirtualClock(unsigned seed)
+    : start_unix_s_(nextDay_unix_s()), now_ns_(kStart_ns), random_(seed), running_(std::this_thread::get_id()) {}
 
 VirtualClock::~VirtualClock() {
     if (threads_ != 0) give_up("a thread outlives its clock");
 }
 
 double VirtualClock::unix_s() const {
-    return kStart_unix_s + static_cast<double>(now_ns_.load() - kStart_ns) * 1e-9;
+    return start_unix_s_ + static_cast<double>(now_ns_.load() - kStart_ns) * 1e-9;
 }
 
 double VirtualClock::chance() {

@@ -45,6 +45,7 @@ class VirtualClock : public Clock {
     static bool ready(const Waiter& waiter);
 
     std::mutex mutex_;
+    const double start_unix_s_;
     std::atomic<std::int64_t> now_ns_;
     std::mt19937 random_;
     std::vector<Waiter*> waiters_;

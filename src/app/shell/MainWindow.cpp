@@ -577,7 +577,8 @@ void MainWindow::setNight(bool night) {
     theme_ = night ? Theme::dark() : Theme::light();
     scene_track_of_ = nullptr;  // its colours are another theme's
     QSettings().setValue("theme/night", night);
-    qApp->setStyleSheet(theme_.styleSheet());
+    // Set anew it would be worked out anew for every widget.
+    if (const QString sheet = theme_.styleSheet(); sheet != qApp->styleSheet()) qApp->setStyleSheet(sheet);
     auto* placeholders = findChild<PlaceholderInk*>();
     if (placeholders == nullptr) placeholders = new PlaceholderInk(this);
     placeholders->setInk(theme_.quiet);
