@@ -29,12 +29,9 @@ void ClockTimer::stop() {
 void ClockTimer::arrange() {
     // The clock may call on any thread; what is due is done on ours, unless it was stopped or begun anew meanwhile.
     call_ = clock_.call(clock_.now_s() + interval_ms_ * 0.001, [this, started = started_] {
-        QMetaObject::invokeMethod(
-            this,
-            [this, started] {
-                if (started == started_) fire();
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, started] {
+            if (started == started_) fire();
+        });
     });
     if (!call_) timer_.start(interval_ms_);
 }

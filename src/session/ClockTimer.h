@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "core/base/Clock.h"
+#include "session/Mailbox.h"
 
 namespace anhinga {
 
@@ -27,6 +28,7 @@ class ClockTimer : public QObject {
     void arrange();
     void fire();
 
+    Mailbox mail_;  // before what the clock calls
     Clock& clock_;
     int interval_ms_;
     bool single_ = false, active_ = false;

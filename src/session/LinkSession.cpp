@@ -108,14 +108,11 @@ TransferOptions LinkSession::transferOptions() {
         const double now_ms = clock.now_ms();
         if (share < 1 && now_ms - told_ms < kEvery_ms) return;
         told_ms = now_ms;
-        QMetaObject::invokeMethod(
-            this,
-            [this, share, t = QString::fromStdString(text)] {
-                progress_ = share;
-                progress_text_ = t;
-                emit stateChanged();
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, share, t = QString::fromStdString(text)] {
+            progress_ = share;
+            progress_text_ = t;
+            emit stateChanged();
+        });
     };
     return options;
 }
@@ -130,14 +127,11 @@ bool LinkSession::run(const QString& what, std::function<std::function<void()>(T
         clock().start([this, job = std::move(job), options = transferOptions()](const std::stop_token& stop) mutable {
             options.stop = stop;
             auto then = job(options);
-            QMetaObject::invokeMethod(
-                this,
-                [this, then = std::move(then)] {
-                    busy_ = false;
-                    then();
-                    emit stateChanged();
-                },
-                Qt::QueuedConnection);
+            mail_.post([this, then = std::move(then)] {
+                busy_ = false;
+                then();
+                emit stateChanged();
+            });
         });
     return true;
 }
@@ -337,15 +331,12 @@ void LinkSession::command(const QString& name, Command command) {
     emit stateChanged();
     commander_ = clock().start([this, command = std::move(command), index](const std::stop_token& stop) {
         const auto result = command(*link_, stop);
-        QMetaObject::invokeMethod(
-            this,
-            [this, index, result] {
-                if (index >= commands_.size()) return;
-                commands_[index].state = result ? CommandNote::accepted : CommandNote::refused;
-                if (!result) commands_[index].reason = QString::fromStdString(result.error().message);
-                emit stateChanged();
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, index, result] {
+            if (index >= commands_.size()) return;
+            commands_[index].state = result ? CommandNote::accepted : CommandNote::refused;
+            if (!result) commands_[index].reason = QString::fromStdString(result.error().message);
+            emit stateChanged();
+        });
     });
 }
 

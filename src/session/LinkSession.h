@@ -16,6 +16,7 @@
 #include "core/mission/Compile.h"
 #include "core/watch/HoldState.h"
 #include "session/ClockTimer.h"
+#include "session/Mailbox.h"
 
 namespace anhinga {
 
@@ -160,6 +161,7 @@ class LinkSession : public QObject {
     std::unique_ptr<BatchSender> batches_;
     std::uint64_t whole_fingerprint_ = 0;  // of the mission that is flown in batches
     QString batch_problem_;
+    Mailbox mail_;  // before the thread that posts
     Worker transfer_, commander_;
 };
 

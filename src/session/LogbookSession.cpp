@@ -68,15 +68,12 @@ void LogbookSession::work(const std::stop_token& stop) {
             cancelled = cancel_.get_token();
         }
         job(*book_, cancelled);
-        QMetaObject::invokeMethod(
-            this,
-            [this] {
-                --busy_;
-                share_ = 0;
-                doing_.clear();
-                emit progress();
-            },
-            Qt::QueuedConnection);
+        mail_.post([this] {
+            --busy_;
+            share_ = 0;
+            doing_.clear();
+            emit progress();
+        });
     }
 }
 
@@ -87,13 +84,10 @@ bool LogbookSession::waitUntilIdle(int ms) {
 }
 
 void LogbookSession::report(const Result<void>& result) {
-    QMetaObject::invokeMethod(
-        this,
-        [this, result] {
-            if (!result) emit failed(QString::fromStdString(result.error().message));
-            emit changed();
-        },
-        Qt::QueuedConnection);
+    mail_.post([this, result] {
+        if (!result) emit failed(QString::fromStdString(result.error().message));
+        emit changed();
+    });
 }
 
 void LogbookSession::add(const QString& path, LogPtr log, const QString& plan_path) {
@@ -154,30 +148,24 @@ void LogbookSession::importWith(const QString& folder, bool only_new) {
                 constexpr double kApart_ms = 60;
                 if (monotonicMs() - said_ms < kApart_ms) return;
                 said_ms = monotonicMs();
-                QMetaObject::invokeMethod(
-                    this,
-                    [this, n, of, file] {
-                        share_ = of > 0 ? static_cast<double>(n) / of : 0;
-                        doing_ = QString("%1 of %2: %3")
-                                     .arg(n + 1)
-                                     .arg(of)
-                                     .arg(QFileInfo(QString::fromStdString(file)).fileName());
-                        emit progress();
-                    },
-                    Qt::QueuedConnection);
+                mail_.post([this, n, of, file] {
+                    share_ = of > 0 ? static_cast<double>(n) / of : 0;
+                    doing_ = QString("%1 of %2: %3")
+                                 .arg(n + 1)
+                                 .arg(of)
+                                 .arg(QFileInfo(QString::fromStdString(file)).fileName());
+                    emit progress();
+                });
             },
             stop, only_new);
         const bool stopped = stop.stop_requested();
-        QMetaObject::invokeMethod(
-            this,
-            [this, done, stopped, only_new] {
-                if (!done) return emit failed(QString::fromStdString(done.error().message));
-                // Nothing new in a watched folder is not worth a word.
-                if (only_new && done->flights == 0 && done->failed.empty()) return;
-                emit changed();
-                emit imported(summaryOf(*done) + (stopped ? "; stopped" : ""));
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, done, stopped, only_new] {
+            if (!done) return emit failed(QString::fromStdString(done.error().message));
+            // Nothing new in a watched folder is not worth a word.
+            if (only_new && done->flights == 0 && done->failed.empty()) return;
+            emit changed();
+            emit imported(summaryOf(*done) + (stopped ? "; stopped" : ""));
+        });
     });
     emit progress();
 }

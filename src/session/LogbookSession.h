@@ -12,6 +12,7 @@
 #include <thread>
 
 #include "core/logbook/Logbook.h"
+#include "session/Mailbox.h"
 
 namespace anhinga {
 
@@ -72,6 +73,7 @@ class LogbookSession : public QObject {
     std::condition_variable_any waiting_;
     std::deque<Job> jobs_;
     std::stop_source cancel_;
+    Mailbox mail_;  // before the thread that posts
     std::jthread worker_;
 };
 

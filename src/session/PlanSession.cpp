@@ -433,7 +433,7 @@ void PlanSession::work(const std::stop_token& stop) {
         auto covered = deriveCovers(*whole, job.wind, mine, [this, told = 0.0](double share) mutable {
             if (std::abs(share - told) < 0.05) return;
             told = share;
-            QMetaObject::invokeMethod(this, [this, share] { emit counting(share); });
+            mail_.post([this, share] { emit counting(share); });
         });
         if (!covered) continue;
         covered->serial = ++serial;
@@ -448,7 +448,7 @@ void PlanSession::publish(const DerivedPtr& result) {
         result_ = result;
         finished_.notify_all();
     }
-    QMetaObject::invokeMethod(this, [this, result] { take(result); });
+    mail_.post([this, result] { take(result); });
 }
 
 void PlanSession::take(const DerivedPtr& result) {
@@ -542,7 +542,7 @@ void PlanSession::cutIntoSorties() {
     cutting_share_ = 0;
     emit cuttingChanged();
     cutter_ = std::jthread([this, plan = plan_, terrain = terrain_, wind = wind_](const std::stop_token& stop) {
-        const auto tell = [this](auto what) { QMetaObject::invokeMethod(this, std::move(what), Qt::QueuedConnection); };
+        const auto tell = [this](auto what) { mail_.post(std::move(what)); };
         CutOptions options;
         options.wind = wind;
         options.stop = stop;

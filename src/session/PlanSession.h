@@ -16,6 +16,7 @@
 #include "core/plan/Plan.h"
 #include "core/sortie/Sorties.h"
 #include "core/terrain/Terrain.h"
+#include "session/Mailbox.h"
 
 namespace anhinga {
 
@@ -183,6 +184,7 @@ class PlanSession : public QObject {
     std::optional<Cut> wanted_cut_;            // the sortie that begins here is chosen once it is known
     bool cutting_ = false;
     double cutting_share_ = 0;
+    Mailbox mail_;  // before the thread that posts
     std::jthread cutter_;
 
     std::mutex mutex_;

@@ -174,18 +174,15 @@ void PlanShelf::look(const QStringList& files, const QStringList& folders) {
         for (const QString& path : missing) {
             PlanSummary s = summarise(path, QSize(248, 132), stop);
             if (stop.stop_requested()) return;
-            QMetaObject::invokeMethod(
-                this,
-                [this, s, paths, round, last = path == missing.back()] {
-                    if (round != round_) return;  // looked anew meanwhile
-                    plans_.push_back(s);
-                    std::sort(plans_.begin(), plans_.end(), [&](const PlanSummary& a, const PlanSummary& b) {
-                        return paths.indexOf(a.path) < paths.indexOf(b.path);
-                    });
-                    looking_ = !last;
-                    emit changed();
-                },
-                Qt::QueuedConnection);
+            mail_.post([this, s, paths, round, last = path == missing.back()] {
+                if (round != round_) return;  // looked anew meanwhile
+                plans_.push_back(s);
+                std::sort(plans_.begin(), plans_.end(), [&](const PlanSummary& a, const PlanSummary& b) {
+                    return paths.indexOf(a.path) < paths.indexOf(b.path);
+                });
+                looking_ = !last;
+                emit changed();
+            });
         }
     });
 }

@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "core/geo/Geo.h"
+#include "session/Mailbox.h"
 
 namespace anhinga {
 
@@ -46,6 +47,7 @@ class PlanShelf : public QObject {
     std::vector<PlanSummary> plans_;
     int round_ = 0;
     bool looking_ = false;
+    Mailbox mail_;  // before the thread that posts
     std::jthread worker_;
 };
 

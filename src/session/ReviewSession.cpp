@@ -24,28 +24,22 @@ void ReviewSession::openWith(const QString& path, std::function<Result<LogPtr>(c
         LogWatch watch;
         watch.stop = stop;
         watch.progress = [this, number](double share) {
-            QMetaObject::invokeMethod(
-                this,
-                [this, number, share] {
-                    if (number != openings_ || !opening_) return;
-                    opening_share_ = share;
-                    emit openingChanged();
-                },
-                Qt::QueuedConnection);
+            mail_.post([this, number, share] {
+                if (number != openings_ || !opening_) return;
+                opening_share_ = share;
+                emit openingChanged();
+            });
         };
         auto log = read(watch);
-        QMetaObject::invokeMethod(
-            this,
-            [this, path, number, log = std::move(log)] {
-                if (number != openings_) return;  // another one was asked for
-                opening_ = false;
-                emit openingChanged();
-                if (!log)
-                    emit failed(QString::fromStdString(log.error().message));
-                else
-                    show(*log, path);
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, path, number, log = std::move(log)] {
+            if (number != openings_) return;  // another one was asked for
+            opening_ = false;
+            emit openingChanged();
+            if (!log)
+                emit failed(QString::fromStdString(log.error().message));
+            else
+                show(*log, path);
+        });
     });
 }
 
@@ -96,15 +90,12 @@ void ReviewSession::diagnoseLog(int session, std::shared_ptr<const Plan> plan, b
         options.session = session;
         options.plan = plan.get();
         auto answers = diagnose(*log, options);
-        QMetaObject::invokeMethod(
-            this,
-            [this, number, answers = std::move(answers)]() mutable {
-                if (number != diagnosis_) return;  // another log, or another session of it, was opened meanwhile
-                diagnosing_ = false;
-                health_ = std::move(answers);
-                emit healthChanged();
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, number, answers = std::move(answers)]() mutable {
+            if (number != diagnosis_) return;  // another log, or another session of it, was opened meanwhile
+            diagnosing_ = false;
+            health_ = std::move(answers);
+            emit healthChanged();
+        });
     });
 }
 

@@ -13,6 +13,7 @@
 #include "core/plan/Plan.h"
 #include "core/review/Health.h"
 #include "core/review/PlannedFlown.h"
+#include "session/Mailbox.h"
 
 namespace anhinga {
 
@@ -63,6 +64,7 @@ class ReviewSession : public QObject {
     double opening_share_ = 0;
     unsigned openings_ = 0;   // number of the last one begun
     unsigned diagnosis_ = 0;  // number of the last one begun
+    Mailbox mail_;            // before the thread that posts
     std::jthread opener_, diagnoser_;
 };
 

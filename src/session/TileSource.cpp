@@ -35,7 +35,6 @@ QString tileFileName(const WebMap& map) {
 TileSource::TileSource(WebMap map, const TileFolders& folders, QObject* parent)
     : QObject(parent), map_(std::move(map)), network_(new QNetworkAccessManager(this)) {
     memory_.setMaxCost(kMemory_kB);
-    disk_.setMaxThreadCount(2);
     clock_.start();
     const auto open = [&](const QString& folder) -> std::shared_ptr<TileStore> {
         auto store = TileStore::open((folder + "/" + tileFileName(map_)).toStdString(), map_.name.toStdString(),
@@ -46,10 +45,33 @@ TileSource::TileSource(WebMap map, const TileFolders& folders, QObject* parent)
     };
     stored_ = open(folders.stored);
     seen_ = open(folders.seen);
+    for (std::jthread& worker : disk_) worker = std::jthread([this](const std::stop_token& stop) { workOnDisk(stop); });
 }
 
 TileSource::~TileSource() {
-    disk_.waitForDone();
+    for (std::jthread& worker : disk_) worker.request_stop();
+}
+
+void TileSource::onDisk(std::function<void()> job) {
+    {
+        const std::lock_guard lock(mutex_);
+        jobs_.push_back(std::move(job));
+    }
+    jobs_waiting_.notify_one();
+}
+
+// Ends when all is done that was asked for: what came from the network is put away.
+void TileSource::workOnDisk(const std::stop_token& stop) {
+    for (;;) {
+        std::function<void()> job;
+        {
+            std::unique_lock lock(mutex_);
+            if (!jobs_waiting_.wait(lock, stop, [this] { return !jobs_.empty(); })) return;
+            job = std::move(jobs_.front());
+            jobs_.pop_front();
+        }
+        job();
+    }
 }
 
 QImage TileSource::held(TileId tile) const {
@@ -75,19 +97,16 @@ void TileSource::next() {
 }
 
 void TileSource::fromDisk(TileId tile) {
-    disk_.start([this, tile, stored = stored_, seen = seen_] {
+    onDisk([this, tile, stored = stored_, seen = seen_] {
         std::optional<std::string> bytes = stored ? stored->get(tile) : std::nullopt;
         if (!bytes && seen) bytes = seen->get(tile);
         QImage image;
         if (bytes) image = QImage::fromData(QByteArray::fromStdString(*bytes));
         if (!image.isNull()) image = image.convertToFormat(QImage::Format_ARGB32_Premultiplied);
-        QMetaObject::invokeMethod(
-            this,
-            [this, tile, image] {
-                if (image.isNull()) return fromNetwork(tile);
-                hold(tile, image);
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, tile, image] {
+            if (image.isNull()) return fromNetwork(tile);
+            hold(tile, image);
+        });
     });
 }
 
@@ -114,7 +133,7 @@ void TileSource::fromNetwork(TileId tile) {
         failed_ms_.erase(tile);
         setProblem({});
         if (seen_) {
-            disk_.start([seen = seen_, tile, bytes = got.bytes.toStdString(), trim = ++puts_ % 500 == 0] {
+            onDisk([seen = seen_, tile, bytes = got.bytes.toStdString(), trim = ++puts_ % 500 == 0] {
                 (void)seen->put(tile, bytes);  // a full disk only costs the cache
                 if (trim) seen->trim(kSeenMax);
             });

@@ -8,14 +8,20 @@
 #include <QImage>
 #include <QObject>
 #include <QString>
-#include <QThreadPool>
+#include <array>
+#include <condition_variable>
+#include <deque>
 #include <functional>
 #include <map>
 #include <memory>
+#include <mutex>
 #include <set>
+#include <stop_token>
+#include <thread>
 #include <vector>
 
 #include "core/tiles/TileStore.h"
+#include "session/Mailbox.h"
 
 class QNetworkAccessManager;
 
@@ -71,7 +77,6 @@ class TileSource : public QObject {
     WebMap map_;
     std::shared_ptr<TileStore> stored_, seen_;
     QNetworkAccessManager* network_;
-    QThreadPool disk_;
     mutable QCache<quint64, QImage> memory_;
     std::vector<TileId> wanted_;
     std::set<TileId> under_way_, on_network_;
@@ -80,6 +85,14 @@ class TileSource : public QObject {
     qint64 quiet_until_ms_ = 0;
     int puts_ = 0;
     QString problem_;
+
+    void onDisk(std::function<void()> job);
+    void workOnDisk(const std::stop_token& stop);
+    Mailbox mail_;  // before the threads that post
+    std::mutex mutex_;
+    std::condition_variable_any jobs_waiting_;
+    std::deque<std::function<void()>> jobs_;
+    std::array<std::jthread, 2> disk_;
 };
 
 /// File name for a web map's tiles in a folder: readable, and different for different addresses.

@@ -58,7 +58,7 @@ void UnsavedKeeper::work(const std::stop_token& stop) {
             busy_ = false;
             done_.notify_all();
         }
-        QMetaObject::invokeMethod(this, [this, problem] {
+        mail_.post([this, problem] {
             if (problem == problem_) return;
             problem_ = problem;
             emit problemChanged(problem_);

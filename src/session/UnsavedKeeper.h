@@ -8,6 +8,7 @@
 #include <thread>
 
 #include "core/plan/KeptPlan.h"
+#include "session/Mailbox.h"
 #include "session/PlanSession.h"
 
 namespace anhinga {
@@ -42,6 +43,7 @@ class UnsavedKeeper : public QObject {
     std::optional<Job> job_;
     bool busy_ = false;
     KeptCopy copy_;
+    Mailbox mail_;  // before the thread that posts
     std::jthread worker_;
 };
 

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <random>
 
+#include "core/base/Physics.h"
 #include "core/base/Result.h"
 #include "core/base/Text.h"
 #include "core/geo/Geo.h"
@@ -14,10 +15,10 @@ namespace anhinga {
 
 namespace {
 
-constexpr double kDeg = M_PI / 180, kGravity = 9.80665;
-constexpr double kRange_mps2 = 16 * kGravity;  // of the accelerometers
-constexpr double kNotFlying_percent = 8;       // throttle
-constexpr double kTracking_s = 0.08;           // how long the attitude follows behind what was wanted
+constexpr double kDeg = M_PI / 180;
+constexpr double kRange_mps2 = 16 * kStandardGravity_mps2;  // of the accelerometers
+constexpr double kNotFlying_percent = 8;                    // throttle
+constexpr double kTracking_s = 0.08;                        // how long the attitude follows behind what was wanted
 
 /// Between the samples of a channel; its ends beyond them.
 class Between {
@@ -143,7 +144,7 @@ class Suite {
             lat.value[i] = off.lat_deg;
             lon.value[i] = off.lon_deg;
             speed.value[i] = radius * turn;
-            roll.value[i] += std::atan(radius * turn * turn / kGravity) / kDeg;
+            roll.value[i] += std::atan(radius * turn * turn / kStandardGravity_mps2) / kDeg;
         }
     }
 
@@ -231,8 +232,8 @@ class Suite {
             if (first) last = angles;
             first = false;
             const double forward = along.rate(t, 0.4, false);
-            const auto force =
-                intoBody({0, 0, -kGravity - up.rate(t, 0.4, false)}, angles[0] * kDeg, angles[1] * kDeg, 0);
+            const auto force = intoBody({0, 0, -kStandardGravity_mps2 - up.rate(t, 0.4, false)}, angles[0] * kDeg,
+                                        angles[1] * kDeg, 0);
             const double scale[] = {0.8, 1.0, 1.3};
             for (std::size_t i = 0; i < 3; ++i) {
                 const double spin = (angles[i] - last[i]) / dt;

@@ -28,6 +28,8 @@
 
 namespace anhinga {
 
+constexpr int kStandInFamily = 3;  // MAV_AUTOPILOT
+
 struct StandInOptions {
     GeoPoint home{47.3052, -20.1068};
     double home_amsl_m = 0;

@@ -6,7 +6,6 @@
 namespace anhinga {
 
 namespace {
-constexpr int kFamily = 3;
 enum CommandResult { accepted = 0, temporarilyRejected = 1, unsupported = 3 };
 }  // namespace
 
@@ -22,7 +21,7 @@ std::string StandIn::notReady() const {
 Result<void> StandIn::arm() {
     if (flight_.state().armed) return {};
     if (const std::string why = notReady(); !why.empty()) return fail("not armed: {}", why);
-    const auto mode = mavlink::modeKind(kFamily, mavTypeOf(options_.vehicle.kind),
+    const auto mode = mavlink::modeKind(kStandInFamily, mavTypeOf(options_.vehicle.kind),
                                         static_cast<std::uint32_t>(std::max(0, mode_request_)));
     if (mode == ModeKind::mission || mode == ModeKind::returnHome || mode == ModeKind::land)
         return fail("not armed: mode {} does not allow it", modeWord(*mode));
@@ -31,7 +30,7 @@ Result<void> StandIn::arm() {
 
 Result<void> StandIn::changeMode(int mode) {
     const int type = mavTypeOf(options_.vehicle.kind);
-    const auto kind = mavlink::modeKind(kFamily, type, static_cast<std::uint32_t>(std::max(0, mode)));
+    const auto kind = mavlink::modeKind(kStandInFamily, type, static_cast<std::uint32_t>(std::max(0, mode)));
     if (mode < 0 || !kind || !flies(*kind)) return fail("mode {} is not offered", mode);
     if (!flight_.state().armed) mode_request_ = mode;
     if (flight_.state().on_ground) {

@@ -7,7 +7,6 @@ namespace anhinga {
 
 namespace {
 constexpr double kDeg = M_PI / 180;
-constexpr int kFamily = 3;
 constexpr double kJump_s = 12, kJump_m = 60, kCompassOff_deg = 35;
 
 ModeKind kindOf(FlightMode mode) {
@@ -106,14 +105,14 @@ void StandIn::heartbeat() {
     const int type = mavTypeOf(options_.vehicle.kind);
     const bool standing = flight_.mode() == FlightMode::standby || (s.on_ground && flight_.mode() == FlightMode::hold);
     const auto mode = standing ? std::optional(static_cast<std::uint32_t>(mode_request_))
-                               : mavlink::modeNumber(kFamily, type, kindOf(flight_.mode()));
+                               : mavlink::modeNumber(kStandInFamily, type, kindOf(flight_.mode()));
     constexpr int kCustom = 1, kLed = 8, kAuto = 4, kLevelled = 16, kArmed = 128;
     constexpr int kStandby = 3, kActive = 4, kCritical = 5;
     const bool critical = fault("motor-loss") || s.battery.left_percent < 10;
     say(Message("HEARTBEAT")
             .set("custom_mode", mode.value_or(0))
             .set("type", type)
-            .set("autopilot", kFamily)
+            .set("autopilot", kStandInFamily)
             .set("base_mode", kCustom + kLevelled + (s.armed ? kArmed : 0) +
                                   (flight_.mode() == FlightMode::mission ? kAuto : 0) +
                                   (flight_.mode() == FlightMode::led ? kLed : 0))
@@ -124,7 +123,7 @@ void StandIn::heartbeat() {
 }
 
 void StandIn::sayModes() {
-    const auto modes = mavlink::modesOf(kFamily, mavTypeOf(options_.vehicle.kind));
+    const auto modes = mavlink::modesOf(kStandInFamily, mavTypeOf(options_.vehicle.kind));
     int index = 0;
     for (const mavlink::ModeName& mode : modes) {
         constexpr int kNotSelectable = 2;

@@ -1,11 +1,8 @@
 // Catch2 with an application around it that has no window and needs no display; settings and data go to a folder of
 // their own.
-#define CATCH_CONFIG_RUNNER
-#include <catch2/catch.hpp>
-
 #include <QtGui/QGuiApplication>
 
-#include "Order.h"
+#include "RunTests.h"
 #include "support.h"
 
 int main(int argc, char** argv) {
@@ -15,7 +12,5 @@ int main(int argc, char** argv) {
     qputenv("QT_QPA_PLATFORM", "offscreen");
     const QGuiApplication app(argc, argv);
     QGuiApplication::setApplicationName("anhinga-tests");
-    Catch::Session session;
-    anhinga::testing::orderBySeed(session);
-    return session.run(argc, argv);
+    return anhinga::testing::runTests(argc, argv);
 }

@@ -1,10 +1,7 @@
 // Catch2 with a QApplication around it; settings and data go to a folder of their own.
-#define CATCH_CONFIG_RUNNER
-#include <catch2/catch.hpp>
-
 #include <QtWidgets/QtWidgets>
 
-#include "Order.h"
+#include "RunTests.h"
 #include "app/widgets/Theme.h"
 #include "support.h"
 
@@ -18,7 +15,5 @@ int main(int argc, char** argv) {
     anhinga::prepareFonts();  // as the program itself does
     QApplication app(argc, argv);
     QApplication::setApplicationName("anhinga-tests");
-    Catch::Session session;
-    anhinga::testing::orderBySeed(session);
-    return session.run(argc, argv);
+    return anhinga::testing::runTests(argc, argv);
 }

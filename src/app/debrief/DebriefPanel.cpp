@@ -395,27 +395,24 @@ void ComparisonPanel::lookAtPhotos() {
                                   planned = rehearsal->log, flown = review_->log()] {
         const auto result =
             photosFlown(*plan, terrain.get(), homeAmsl(*plan, terrain.get()).value_or(0), *planned, *flown);
-        QMetaObject::invokeMethod(
-            this,
-            [this, number, plan, result] {
-                if (number != photo_number_) return;
-                if (!result) return photos_->setText("Photos: " + QString::fromStdString(result.error().message));
-                QString text = QString("Photos planned %1, taken %2, places missed %3")
-                                   .arg(result->planned)
-                                   .arg(result->taken)
-                                   .arg(result->missed.size());
-                for (const AreaShown& a : result->areas)
-                    text += QString("\n%1: %2 % shown (planned %3 %), %4 % by %5 photos or more (%6 %)")
-                                .arg(QString::fromStdString(itemText(*plan, a.item)))
-                                .arg(a.flown_percent, 0, 'f', 1)
-                                .arg(a.planned_percent, 0, 'f', 1)
-                                .arg(a.flown_promised_percent, 0, 'f', 1)
-                                .arg(a.promised)
-                                .arg(a.planned_promised_percent, 0, 'f', 1);
-                photos_->setText(text);
-                emit missedFound(result->missed);
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, number, plan, result] {
+            if (number != photo_number_) return;
+            if (!result) return photos_->setText("Photos: " + QString::fromStdString(result.error().message));
+            QString text = QString("Photos planned %1, taken %2, places missed %3")
+                               .arg(result->planned)
+                               .arg(result->taken)
+                               .arg(result->missed.size());
+            for (const AreaShown& a : result->areas)
+                text += QString("\n%1: %2 % shown (planned %3 %), %4 % by %5 photos or more (%6 %)")
+                            .arg(QString::fromStdString(itemText(*plan, a.item)))
+                            .arg(a.flown_percent, 0, 'f', 1)
+                            .arg(a.planned_percent, 0, 'f', 1)
+                            .arg(a.flown_promised_percent, 0, 'f', 1)
+                            .arg(a.promised)
+                            .arg(a.planned_promised_percent, 0, 'f', 1);
+            photos_->setText(text);
+            emit missedFound(result->missed);
+        });
     });
 }
 

@@ -7,6 +7,7 @@
 
 #include "app/debrief/TraceBand.h"
 #include "app/rehearse/RehearsePanel.h"
+#include "session/Mailbox.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
 
@@ -83,6 +84,7 @@ class ComparisonPanel : public QWidget {
     QTableWidget* legs_;
     QLabel* photos_;
     QListWidget* events_;
+    Mailbox mail_;  // before the thread that posts
     std::jthread photo_worker_;
     unsigned photo_number_ = 0;
     void lookAtPhotos();

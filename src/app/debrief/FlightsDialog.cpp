@@ -130,17 +130,14 @@ void FlightsDialog::openOther(const QString& path) {
     caution_->setText("Reading " + nameOf(path) + " …");
     worker_ = std::jthread([this, path, number] {
         auto log = openLog(path.toStdString());
-        QMetaObject::invokeMethod(
-            this,
-            [this, path, number, log = std::move(log)] {
-                if (number != number_) return;
-                if (!log) return caution_->setText(QString::fromStdString(log.error().message));
-                other_ = *log;
-                other_path_ = path;
-                fillBook();
-                work();
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, path, number, log = std::move(log)] {
+            if (number != number_) return;
+            if (!log) return caution_->setText(QString::fromStdString(log.error().message));
+            other_ = *log;
+            other_path_ = path;
+            fillBook();
+            work();
+        });
     });
 }
 

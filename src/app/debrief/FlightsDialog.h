@@ -8,6 +8,7 @@
 #include "app/widgets/Theme.h"
 #include "core/review/Compare.h"
 #include "session/LogbookSession.h"
+#include "session/Mailbox.h"
 #include "session/ReviewSession.h"
 
 class QComboBox;
@@ -48,6 +49,7 @@ class FlightsDialog : public QDialog {
     std::optional<FlightComparison> comparison_;
     bool open_is_after_ = false;
     unsigned number_ = 0;
+    Mailbox mail_;  // before the thread that posts
     std::jthread worker_;
 };
 

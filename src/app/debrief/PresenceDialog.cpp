@@ -287,16 +287,12 @@ void PresenceDialog::work() {
         if (!all) take(open_path, Result<LogPtr>(open));
         for (std::size_t i = 0; i < paths.size() && !stop.stop_requested(); ++i) {
             take(paths[i], openLog(paths[i]));
-            QMetaObject::invokeMethod(
-                this, [this, i] { progress_->setValue(static_cast<int>(i + 1)); }, Qt::QueuedConnection);
+            mail_.post([this, i] { progress_->setValue(static_cast<int>(i + 1)); });
         }
         if (stop.stop_requested()) page.place += " (stopped before every flight was looked at)";
-        QMetaObject::invokeMethod(
-            this,
-            [this, number, page = std::move(page), tracks = std::move(tracks)]() mutable {
-                if (number == number_) show(std::move(page), tracks);
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, number, page = std::move(page), tracks = std::move(tracks)]() mutable {
+            if (number == number_) show(std::move(page), tracks);
+        });
     });
 }
 

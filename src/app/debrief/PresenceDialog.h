@@ -6,6 +6,7 @@
 
 #include "core/review/PresencePage.h"
 #include "session/LogbookSession.h"
+#include "session/Mailbox.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
 
@@ -47,6 +48,7 @@ class PresenceDialog : public QDialog {
     QTextBrowser* view_;
     PresencePageInput page_;
     std::string html_;
+    Mailbox mail_;  // before the thread that posts
     std::jthread worker_;
     unsigned number_ = 0;
 };

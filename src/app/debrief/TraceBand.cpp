@@ -665,9 +665,8 @@ void TraceBand::contextMenuEvent(QContextMenuEvent* e) {
             sub->addAction(s == 0 ? QString("As measured") : QString("Mean over %1 s").arg(s), this,
                            with([s](Trace& x) { x.smooth_s = s; }));
         sub->addSeparator();
-        sub->addAction("Next colour", this, with([this, i](Trace& x) {
-                           x.colour = (x.colour < 0 ? static_cast<int>(i) + 1 : x.colour + 1) % 6;
-                       }));
+        sub->addAction("Next colour", this,
+                       with([i](Trace& x) { x.colour = (x.colour < 0 ? static_cast<int>(i) + 1 : x.colour + 1) % 6; }));
         sub->addAction("Remove", this, [this, i] { model_->remove(i); });
     }
     menu.addSeparator();

@@ -69,20 +69,17 @@ void RenderedLayer::begin(const Request& wanted, const Theme& theme) {
     worker_ = std::jthread([this, job = std::move(job), stop = stop_.get_token(), wanted] {
         const Made made = job ? job(stop) : Made{};
         const bool stopped = stop.stop_requested();
-        QMetaObject::invokeMethod(
-            this,
-            [this, made, wanted, stopped] {
-                busy_ = false;
-                making_.reset();
-                if (!stopped) {
-                    image_ = made.image;
-                    made_ = wanted;
-                    extent_ = made.extent;
-                    setProblem(made.problem);
-                }
-                emit changed();
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, made, wanted, stopped] {
+            busy_ = false;
+            making_.reset();
+            if (!stopped) {
+                image_ = made.image;
+                made_ = wanted;
+                extent_ = made.extent;
+                setProblem(made.problem);
+            }
+            emit changed();
+        });
     });
 }
 

@@ -13,6 +13,7 @@
 
 #include "app/map/MapTransform.h"
 #include "app/widgets/Theme.h"
+#include "session/Mailbox.h"
 
 class QPainter;
 
@@ -99,6 +100,7 @@ class RenderedLayer : public Layer {
     int version_ = 0;
     bool busy_ = false;
     std::stop_source stop_;
+    Mailbox mail_;  // before the thread that posts
     std::jthread worker_;
 };
 

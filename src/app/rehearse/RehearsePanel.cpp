@@ -354,31 +354,28 @@ void RehearsePanel::tryWindsAround() {
         const auto tries = tryWinds(*derived->plan, sent, derived->terrain, kFreshWind_mps, options);
         const WindTry* worst = worstWind(tries);
         if (stop.stop_requested() || worst == nullptr) return;
-        QMetaObject::invokeMethod(
-            this,
-            [this, derived, worst = *worst] {
-                if (session_->derived()->plan != derived->plan) return;
-                const char* sides[] = {"north", "north-east", "east", "south-east",
-                                       "south", "south-west", "west", "north-west"};
-                const QString from = sides[static_cast<int>(std::lround(worst.wind.from_deg / 45)) % 8];
-                QString text = QString("With %1 m/s from the %2, the worst side: %3")
-                                   .arg(kFreshWind_mps, 0, 'f', 0)
-                                   .arg(from, !worst.landed ? QString("does not land by itself")
-                                              : worst.reached_reserve
-                                                  ? QString("turns back at the battery reserve")
-                                                  : QString("lands with %1 %").arg(worst.left_percent, 0, 'f', 0));
-                // A wind can also help: the worst of all is then the one that is set here.
-                const auto now = session_->flownRehearsal();
-                if (now && now->landed && worst.landed && !worst.reached_reserve &&
-                    now->energy_left_percent < worst.left_percent)
-                    text = QString("%1 is worse than %2 m/s from any side: lands with %3 % against %4 % at least")
-                               .arg(session_->wind().speed_mps > 0 ? "The wind set here" : "Calm air")
-                               .arg(kFreshWind_mps, 0, 'f', 0)
-                               .arg(now->energy_left_percent, 0, 'f', 0)
-                               .arg(worst.left_percent, 0, 'f', 0);
-                winds_->setText(text);
-            },
-            Qt::QueuedConnection);
+        mail_.post([this, derived, worst = *worst] {
+            if (session_->derived()->plan != derived->plan) return;
+            const char* sides[] = {"north", "north-east", "east", "south-east",
+                                   "south", "south-west", "west", "north-west"};
+            const QString from = sides[static_cast<int>(std::lround(worst.wind.from_deg / 45)) % 8];
+            QString text =
+                QString("With %1 m/s from the %2, the worst side: %3")
+                    .arg(kFreshWind_mps, 0, 'f', 0)
+                    .arg(from, !worst.landed           ? QString("does not land by itself")
+                               : worst.reached_reserve ? QString("turns back at the battery reserve")
+                                                       : QString("lands with %1 %").arg(worst.left_percent, 0, 'f', 0));
+            // A wind can also help: the worst of all is then the one that is set here.
+            const auto now = session_->flownRehearsal();
+            if (now && now->landed && worst.landed && !worst.reached_reserve &&
+                now->energy_left_percent < worst.left_percent)
+                text = QString("%1 is worse than %2 m/s from any side: lands with %3 % against %4 % at least")
+                           .arg(session_->wind().speed_mps > 0 ? "The wind set here" : "Calm air")
+                           .arg(kFreshWind_mps, 0, 'f', 0)
+                           .arg(now->energy_left_percent, 0, 'f', 0)
+                           .arg(worst.left_percent, 0, 'f', 0);
+            winds_->setText(text);
+        });
     });
 }
 

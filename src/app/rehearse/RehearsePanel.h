@@ -7,6 +7,7 @@
 #include <thread>
 
 #include "core/flight/Passes.h"
+#include "session/Mailbox.h"
 #include "session/PlanSession.h"
 
 class QCheckBox;
@@ -76,6 +77,7 @@ class RehearsePanel : public QWidget {
     QTreeWidget* list_;
     std::vector<ItemPass> passes_;
     std::shared_ptr<const Rehearsal> passes_of_;
+    Mailbox mail_;  // before the thread that posts
     std::jthread winds_maker_;
     bool winds_due_ = false;
     QTimer timer_;

@@ -6,7 +6,6 @@
 namespace anhinga {
 
 namespace {
-constexpr double kDeg = M_PI / 180;
 constexpr double kNearest_m = 3, kFarthest_m = 40000;
 
 QVector3D vec(double x, double y, double z) {

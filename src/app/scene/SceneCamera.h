@@ -6,11 +6,14 @@
 #include <QPointF>
 #include <QSize>
 #include <QVector3D>
+#include <cmath>
 #include <optional>
 
 #include "core/geo/Geo.h"
 
 namespace anhinga {
+
+constexpr double kDeg = M_PI / 180;  // radians
 
 /// Between places on earth and the Scene's space.
 struct SceneSpace {

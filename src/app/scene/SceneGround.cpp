@@ -11,7 +11,7 @@ namespace anhinga {
 
 namespace {
 
-constexpr double kFarthest_m = 15000;
+constexpr double kGroundReach_m = 15000;
 constexpr float kSkirt_m = 25;
 constexpr int kPictureSide = 2048;
 constexpr int kSide = SceneGround::kPieceCells + 1;
@@ -34,10 +34,10 @@ Extent extentOf(const LocalFrame& frame, const Terrain& terrain) {
         for (const double lat : {south, r->north_deg()})
             for (const double lon : {r->west_deg(), east}) e.take(frame.toLocal({lat, wrapLongitude(lon)}));
     }
-    e.west = std::max(e.west, -kFarthest_m);
-    e.south = std::max(e.south, -kFarthest_m);
-    e.east = std::min(e.east, kFarthest_m);
-    e.north = std::min(e.north, kFarthest_m);
+    e.west = std::max(e.west, -kGroundReach_m);
+    e.south = std::max(e.south, -kGroundReach_m);
+    e.east = std::min(e.east, kGroundReach_m);
+    e.north = std::min(e.north, kGroundReach_m);
     return e;
 }
 

@@ -10,8 +10,6 @@ namespace anhinga {
 
 namespace {
 
-constexpr double kDeg = M_PI / 180;
-
 QColor clear(QColor c, double a) {
     c.setAlphaF(static_cast<float>(a));
     return c;

@@ -187,17 +187,14 @@ void SceneView::requestGround() {
         std::jthread([this, key, terrain = session_->terrain(), frame = space_.frame](const std::stop_token& stop) {
             const auto ground = makeGround(frame, *terrain, key.pictures, kGroundCells, stop);
             if (!ground || stop.stop_requested()) return;
-            QMetaObject::invokeMethod(
-                this,
-                [this, ground, key] {
-                    if (!(key == ground_of_)) return;
-                    ground_ = ground;
-                    gl_.setGround(ground);
-                    if (!ground->problem.isEmpty()) emit message("Scene: " + ground->problem);
-                    if (!placed_) showWholePlan();
-                    update();
-                },
-                Qt::QueuedConnection);
+            mail_.post([this, ground, key] {
+                if (!(key == ground_of_)) return;
+                ground_ = ground;
+                gl_.setGround(ground);
+                if (!ground->problem.isEmpty()) emit message("Scene: " + ground->problem);
+                if (!placed_) showWholePlan();
+                update();
+            });
         });
 }
 

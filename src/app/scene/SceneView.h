@@ -10,6 +10,7 @@
 #include <thread>
 
 #include "app/scene/SceneGl.h"
+#include "session/Mailbox.h"
 
 class QPushButton;
 class QLabel;
@@ -123,6 +124,7 @@ class SceneView : public QOpenGLWidget {
         GeoPoint origin;
         bool operator==(const GroundKey&) const = default;
     } ground_of_;
+    Mailbox mail_;  // before the thread that posts
     std::jthread ground_maker_;
     std::vector<SceneLabel> labels_, obstacle_labels_;
     std::vector<SceneLine> pickable_;

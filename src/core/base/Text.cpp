@@ -62,6 +62,12 @@ std::optional<double> parseUtc(std::string_view text) {
     return isoUtc(seconds) == text ? std::optional(seconds) : std::nullopt;
 }
 
+std::string_view trimmed(std::string_view text) {
+    const auto from = text.find_first_not_of(" \t\r");
+    if (from == std::string_view::npos) return {};
+    return text.substr(from, text.find_last_not_of(" \t\r") - from + 1);
+}
+
 std::optional<double> parseNumber(std::string_view text) {
     while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
     while (!text.empty() && text.back() == ' ') text.remove_suffix(1);

@@ -17,6 +17,8 @@ std::string isoUtc(double unix_seconds);
 std::string isoUtcMillis(double unix_seconds);
 /// And back, as seconds since 1970; nothing for any other form.
 std::optional<double> parseUtc(std::string_view text);
+/// Without the spaces, tabs and carriage returns around it.
+std::string_view trimmed(std::string_view text);
 /// The whole text as a finite number, or nothing.
 std::optional<double> parseNumber(std::string_view text);
 /// "LAT,LON[,AMSL]" in decimal degrees and metres; nothing when a part is missing, extra or out of range.

@@ -15,11 +15,6 @@ namespace {
 constexpr double kFoot_m = 0.3048, kMile_m = 1852;
 constexpr std::size_t kMaxZones = 20000, kMaxCorners = 20000;
 
-std::string trimmed(std::string_view text) {
-    const auto from = text.find_first_not_of(" \t\r");
-    if (from == std::string_view::npos) return "";
-    return std::string(text.substr(from, text.find_last_not_of(" \t\r") - from + 1));
-}
 std::string upper(std::string text) {
     for (char& c : text) c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
     return text;
@@ -72,7 +67,7 @@ struct Level {
     bool flight_level = false;
 };
 std::optional<Level> levelIn(const std::string& raw) {
-    const std::string text = upper(trimmed(raw));
+    const std::string text = upper(std::string(trimmed(raw)));
     Level level;
     if (text.starts_with("UNL")) {
         level.unlimited = true;
@@ -92,7 +87,7 @@ std::optional<Level> levelIn(const std::string& raw) {
     char* end = nullptr;
     const double v = std::strtod(text.c_str(), &end);
     if (end == text.c_str() || !std::isfinite(v) || std::abs(v) > 200000) return std::nullopt;
-    std::string rest = trimmed(end);
+    std::string rest(trimmed(end));
     double unit = kFoot_m;
     if (rest.starts_with("FT") || rest.starts_with("F ")) {
         rest = trimmed(rest.substr(rest.starts_with("FT") ? 2 : 1));
@@ -118,7 +113,7 @@ class OpenAirReader {
         while (from <= text.size()) {
             const auto to = std::min(text.find('\n', from), text.size());
             ++line_;
-            std::string line = trimmed(std::string_view(text).substr(from, to - from));
+            std::string line(trimmed(std::string_view(text).substr(from, to - from)));
             from = to + 1;
             if (const auto star = line.find('*'); star != std::string::npos) line = trimmed(line.substr(0, star));
             if (line.empty()) continue;
@@ -164,7 +159,7 @@ class OpenAirReader {
 
     Result<void> record(const std::string& line) {
         const std::string key = upper(line.substr(0, 2)),
-                          rest = trimmed(line.substr(std::min<std::size_t>(2, line.size())));
+                          rest(trimmed(std::string_view(line).substr(std::min<std::size_t>(2, line.size()))));
         if (key == "AC") {
             if (auto ok = closeZone(); !ok) return ok;
             open_ = true;
@@ -206,8 +201,10 @@ class OpenAirReader {
         }
         if (key == "DB") {
             const auto comma = rest.find(',');
-            const auto a = comma == std::string::npos ? std::nullopt : placeIn(trimmed(rest.substr(0, comma)));
-            const auto b = comma == std::string::npos ? std::nullopt : placeIn(trimmed(rest.substr(comma + 1)));
+            const auto a =
+                comma == std::string::npos ? std::nullopt : placeIn(std::string(trimmed(rest.substr(0, comma))));
+            const auto b =
+                comma == std::string::npos ? std::nullopt : placeIn(std::string(trimmed(rest.substr(comma + 1))));
             if (!a || !b) return wrong("an arc needs two places with a comma between");
             if (!centre_) return wrong("an arc before its centre (V X=...)");
             return arc(bearing_deg(*centre_, *a), bearing_deg(*centre_, *b), distance_m(*centre_, *a));
@@ -222,9 +219,9 @@ class OpenAirReader {
             return arc(v[1], v[2], v[0] * kMile_m);
         }
         if (key[0] == 'V' && (key == "V " || key == "V=")) {
-            const std::string body = upper(trimmed(line.substr(1)));
+            const std::string body = upper(std::string(trimmed(line.substr(1))));
             if (body.starts_with("X=")) {
-                centre_ = placeIn(trimmed(body.substr(2)));
+                centre_ = placeIn(std::string(trimmed(body.substr(2))));
                 if (!centre_) return wrong("\"" + body.substr(0, 40) + "\" is not a place");
             } else if (body.starts_with("D=")) {
                 clockwise_ = body.find('-') == std::string::npos;

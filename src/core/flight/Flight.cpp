@@ -1,12 +1,12 @@
 #include "core/flight/Flight.h"
 #include "core/base/Modes.h"
+#include "core/base/Physics.h"
 
 #include <utility>
 
 namespace anhinga {
 
 namespace {
-constexpr double kGravity = 9.80665;
 constexpr double kDeg = M_PI / 180;
 constexpr double kClimbAccel_mps2 = 2;
 constexpr double kStopAcceptance_m = 0.5;
@@ -427,8 +427,8 @@ void Flight::fly(Vec2 wanted, double climb) {
     const double forward = push.x * std::sin(yaw) + push.y * std::cos(yaw);
     const double right = push.x * std::cos(yaw) - push.y * std::sin(yaw);
     const double blend = 0.4;  // attitude follows in about two steps
-    wanted_pitch_deg_ = -std::atan2(forward, kGravity) / kDeg;
-    wanted_roll_deg_ = std::atan2(right, kGravity) / kDeg;
+    wanted_pitch_deg_ = -std::atan2(forward, kStandardGravity_mps2) / kDeg;
+    wanted_roll_deg_ = std::atan2(right, kStandardGravity_mps2) / kDeg;
     state_.pitch_deg += blend * (wanted_pitch_deg_ - state_.pitch_deg);
     state_.roll_deg += blend * (wanted_roll_deg_ - state_.roll_deg);
     const double power = flightPower_w(v, state_.air_mps, state_.climb_mps, density);

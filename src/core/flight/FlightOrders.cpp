@@ -1,10 +1,10 @@
 // What a flight is ordered to do besides its mission, and what breaks.
+#include "core/base/Physics.h"
 #include "core/flight/Flight.h"
 
 namespace anhinga {
 
 namespace {
-constexpr double kGravity = 9.80665;
 
 bool same(const MissionItem& a, const MissionItem& b) {
     return a.command == b.command && a.frame == b.frame && a.x == b.x && a.y == b.y && a.z == b.z &&
@@ -109,7 +109,7 @@ void Flight::loseMotor() {
 
 /// Down with gravity until the air holds it, carried along by what speed it had.
 void Flight::fall() {
-    state_.climb_mps = std::max(-fall_mps_, state_.climb_mps - kGravity * kStep_s);
+    state_.climb_mps = std::max(-fall_mps_, state_.climb_mps - kStandardGravity_mps2 * kStep_s);
     state_.velocity = state_.velocity * 0.97;
     state_.position = state_.position + state_.velocity * kStep_s;
     state_.amsl_m += state_.climb_mps * kStep_s;

@@ -1,13 +1,12 @@
 #include "core/flight/Power.h"
+#include "core/base/Physics.h"
 
 #include <algorithm>
 #include <cmath>
 
 namespace anhinga {
 
-namespace {
-constexpr double kGravity = 9.80665;
-}
+namespace {}
 
 double airDensity_kgm3(double amsl_m) {
     // ISO 2533 troposphere: T = 288.15 - 0.0065 h, rho = 1.225 (T / 288.15)^4.2559.
@@ -18,7 +17,7 @@ double airDensity_kgm3(double amsl_m) {
 namespace {
 /// Power at the rotors: induced and parasite, and climb.
 double rotorPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density) {
-    const double weight = v.mass_kg * kGravity;
+    const double weight = v.mass_kg * kStandardGravity_mps2;
     const double drag = 0.5 * density * v.drag_area_m2 * air_mps * air_mps;
     const double thrust = std::hypot(weight, drag);
     // Induced velocity (Glauert): vi^2 (V^2 + vi^2) = vh^4 with hover value vh^2 = T / (2 rho A).
@@ -36,7 +35,7 @@ double multirotorPower_w(const VehicleProfile& v, double air_mps, double climb_m
 }
 
 double wingPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density, double bank_rad) {
-    const double weight = v.mass_kg * kGravity;
+    const double weight = v.mass_kg * kStandardGravity_mps2;
     const double pressure = 0.5 * density * air_mps * air_mps * v.wing_area_m2;
     if (pressure <= 0) return v.other_power_w;
     const double lift = weight / pressure / std::max(0.2, std::cos(bank_rad));

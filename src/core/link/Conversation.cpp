@@ -19,4 +19,13 @@ double AnswerTime::wait_s() const {
     return std::clamp((mean_s_ + std::max(0.02, 3 * spread_s_)) * backoff_, kLeast_s, kMost_s);
 }
 
+mavlink::Message addressed(std::string_view name, const VehicleSnapshot& vehicle) {
+    return mavlink::Message(name).set("target_system", vehicle.system).set("target_component", vehicle.component);
+}
+
+Error silent(const TransferOptions& options, const std::string& what) {
+    return {fmt::format("the vehicle has not answered for {:.0f} s while {}; check the link and try again",
+                        options.silence_s, what)};
+}
+
 }  // namespace anhinga

@@ -37,4 +37,9 @@ inline void report(const TransferOptions& options, double share, const std::stri
     if (options.progress) options.progress(share, what);
 }
 
+/// A message to a vehicle's autopilot.
+mavlink::Message addressed(std::string_view name, const VehicleSnapshot& vehicle);
+/// Nothing came while `what`: "its logs were listed".
+Error silent(const TransferOptions& options, const std::string& what);
+
 }  // namespace anhinga

@@ -4,6 +4,7 @@
 
 #include "core/base/Text.h"
 #include "core/link/BlockWindow.h"
+#include "core/link/Conversation.h"
 #include "core/link/PartFile.h"
 
 namespace anhinga {
@@ -14,15 +15,6 @@ namespace {
 
 constexpr std::size_t kBlock = 90;  // bytes in a LOG_DATA message
 constexpr double kSaveEvery_s = 3;
-
-Message addressed(std::string_view name, const VehicleSnapshot& v) {
-    return Message(name).set("target_system", v.system).set("target_component", v.component);
-}
-
-Error silent(const TransferOptions& options, const std::string& what) {
-    return {fmt::format("the vehicle has not answered for {:.0f} s while {}; check the link and try again",
-                        options.silence_s, what)};
-}
 
 /// One log on its way into its file.
 class LogStream {

@@ -4,6 +4,7 @@
 #include <cstring>
 
 #include "core/base/Text.h"
+#include "core/link/Conversation.h"
 
 namespace anhinga {
 
@@ -50,13 +51,6 @@ float encode(double value, int type, bool bits) {
 }
 bool same(double a, double b) {
     return static_cast<float>(a) == static_cast<float>(b);
-}
-Message addressed(std::string_view name, const VehicleSnapshot& v) {
-    return Message(name).set("target_system", v.system).set("target_component", v.component);
-}
-Error silent(const TransferOptions& options, const std::string& what) {
-    return {fmt::format("the vehicle has not answered for {:.0f} s when {}; check the link and try again",
-                        options.silence_s, what)};
 }
 
 }  // namespace

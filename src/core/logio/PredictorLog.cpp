@@ -8,6 +8,7 @@
 #include <cstring>
 #include <map>
 
+#include "core/base/Physics.h"
 #include "core/base/Text.h"
 #include "core/logio/LogReader.h"
 
@@ -658,8 +659,6 @@ class Reader {
     Values main_, before_, slow_, gps_, home_;
 };
 
-constexpr double kStandardGravity = 9.80665;
-
 /// Names and canonical channels of what was decoded.
 void promiseAll(const std::shared_ptr<Reader::Tables>& tables, FlightLog& log) {
     const std::pair<const char*, const Table*> all[] = {
@@ -689,7 +688,7 @@ void promiseAll(const std::shared_ptr<Reader::Tables>& tables, FlightLog& log) {
         canonical(fmt::format("imu.gyro_{}_dps", kAxes[a]), tables->main, fmt::format("gyroADC[{}]", a), gyro);
         if (h.acc_1g > 0)
             canonical(fmt::format("imu.accel_{}_mps2", kAxes[a]), tables->main, fmt::format("accSmooth[{}]", a),
-                      kStandardGravity / h.acc_1g);
+                      kStandardGravity_mps2 / h.acc_1g);
     }
     constexpr int kMostMotors = 8;
     if (h.motor_high > h.motor_low)

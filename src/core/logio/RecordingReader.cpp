@@ -3,6 +3,7 @@
 #include <limits>
 #include <unordered_map>
 
+#include "core/base/Physics.h"
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
 #include "core/mavlink/ModeNames.h"
@@ -18,7 +19,6 @@ using mavlink::MessageInfo;
 using mavlink::Parser;
 
 constexpr double kRad = 180 / M_PI;
-constexpr double kStandardGravity = 9.80665;
 
 std::uint64_t stampAt(std::span<const std::uint8_t> bytes) {
     std::uint64_t us = 0;
@@ -215,7 +215,7 @@ class RecordingLog {
             const char* axes[] = {"x", "y", "z"};
             for (const char* a : axes) {
                 put(fmt::format("imu.accel_{}_mps2", a).c_str(),
-                    n(fmt::format("{}acc", a).c_str()) / 1000 * kStandardGravity);
+                    n(fmt::format("{}acc", a).c_str()) / 1000 * kStandardGravity_mps2);
                 put(fmt::format("imu.gyro_{}_dps", a).c_str(), n(fmt::format("{}gyro", a).c_str()) / 1000 * kRad);
             }
         } else if (m.is("HEARTBEAT")) {

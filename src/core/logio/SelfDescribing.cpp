@@ -120,11 +120,6 @@ double numberOf(const char* at, char c) {
 std::string upToZero(std::string_view text) {
     return std::string(text.substr(0, text.find('\0')));
 }
-std::string_view trimmed(std::string_view text) {
-    while (!text.empty() && (text.front() == ' ' || text.front() == '\t')) text.remove_prefix(1);
-    while (!text.empty() && (text.back() == ' ' || text.back() == '\r' || text.back() == '\t')) text.remove_suffix(1);
-    return text;
-}
 std::vector<std::string> split(std::string_view text) {
     std::vector<std::string> out;
     while (!text.empty() && out.size() < kMostFields) {

@@ -14,7 +14,7 @@ namespace {
 
 constexpr std::size_t kMostColumns = 500, kSampleRows = 60;
 
-std::string_view trimmed(std::string_view t) {
+std::string_view bare(std::string_view t) {
     const auto space = [](char c) { return c == ' ' || c == '\t' || c == '\r' || c == '"'; };
     while (!t.empty() && space(t.front())) t.remove_prefix(1);
     while (!t.empty() && space(t.back())) t.remove_suffix(1);
@@ -28,7 +28,7 @@ std::vector<std::string_view> cellsOf(std::string_view line, char separator) {
     for (std::size_t i = 0; i <= line.size() && out.size() < kMostColumns; ++i) {
         if (i < line.size() && line[i] == '"') quoted = !quoted;
         if (i < line.size() && (line[i] != separator || quoted)) continue;
-        out.push_back(trimmed(line.substr(from, i - from)));
+        out.push_back(bare(line.substr(from, i - from)));
         from = i + 1;
     }
     return out;
@@ -73,14 +73,13 @@ std::pair<std::string, std::string> nameAndUnit(std::string_view header) {
         const auto at = header.rfind(open);
         const auto end = header.rfind(close);
         if (at != std::string_view::npos && end != std::string_view::npos && end > at)
-            return {std::string(trimmed(header.substr(0, at))),
-                    std::string(trimmed(header.substr(at + 1, end - at - 1)))};
+            return {std::string(bare(header.substr(0, at))), std::string(bare(header.substr(at + 1, end - at - 1)))};
     }
     static const std::set<std::string> kUnits{"m",  "ft", "km/h", "kmh", "m/s", "mph", "kt", "kts", "kn", "v",
                                               "mv", "a",  "ma",   "mah", "deg", "rad", "s",  "ms",  "us", "%"};
     if (const auto space = header.rfind(' ');
         space != std::string_view::npos && kUnits.contains(lower(header.substr(space + 1))))
-        return {std::string(trimmed(header.substr(0, space))), std::string(header.substr(space + 1))};
+        return {std::string(bare(header.substr(0, space))), std::string(header.substr(space + 1))};
     return {std::string(header), ""};
 }
 
@@ -148,7 +147,7 @@ std::string channelByName(const std::string& name) {
 std::optional<GeoPoint> placeOf(std::string_view cell) {
     const auto middle = cell.find_first_of(" ;,", 1);
     if (middle == std::string_view::npos) return std::nullopt;
-    const auto lat = parseNumber(trimmed(cell.substr(0, middle))), lon = parseNumber(trimmed(cell.substr(middle + 1)));
+    const auto lat = parseNumber(bare(cell.substr(0, middle))), lon = parseNumber(bare(cell.substr(middle + 1)));
     if (!lat || !lon) return std::nullopt;
     const GeoPoint g{*lat, *lon};
     return isValid(g) ? std::optional(g) : std::nullopt;
@@ -240,7 +239,7 @@ class Recogniser {
                 if (numbers < 2 || cells.size() + 2 < headers.size()) continue;
                 layout_.separator = separator;
                 layout_.first_row = lines.at();
-                layout_.signature = std::string(trimmed(*line));
+                layout_.signature = std::string(bare(*line));
                 for (const std::string_view h : headers) {
                     TableColumn c;
                     c.header = std::string(h);
@@ -367,7 +366,7 @@ double timeUnit(const TableColumn& c, const std::vector<double>& values, std::st
 }  // namespace
 
 std::optional<double> unitFactor(const std::string& given, const std::string& channel) {
-    const std::string unit = lower(trimmed(given)), wanted = canonicalUnit(channel);
+    const std::string unit = lower(bare(given)), wanted = canonicalUnit(channel);
     struct Known {
         const char *wanted, *unit;
         double factor;
@@ -458,7 +457,7 @@ Result<LogPtr> readTable(const SharedBytes& shared, const std::string& name, con
     std::set<std::string> notes;
     Lines lines(shared.bytes, layout.first_row);
     while (const auto line = lines.next()) {
-        if (trimmed(*line).empty()) continue;
+        if (bare(*line).empty()) continue;
         Row row;
         row.cells = cellsOf(*line, layout.separator);
         const std::string_view cell = time_at < row.cells.size() ? row.cells[time_at] : std::string_view();

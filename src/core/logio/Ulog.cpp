@@ -15,7 +15,6 @@ namespace anhinga {
 
 namespace {
 
-constexpr std::string_view kMagic("ULog\x01\x12\x35", 7);
 constexpr std::size_t kMaxColumns = 2000, kMaxFormats = 5000, kMostVehicle = 200;
 
 struct Column {
@@ -209,7 +208,7 @@ class Reader {
 }  // namespace
 
 bool looksLikeUlog(std::string_view bytes) {
-    return bytes.starts_with(kMagic);
+    return bytes.starts_with(kUlogMagic);
 }
 
 Result<LogPtr> readUlog(const SharedBytes& shared, const std::string& name) {

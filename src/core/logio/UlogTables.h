@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <map>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/base/MappedFile.h"
@@ -12,7 +13,8 @@
 
 namespace anhinga {
 
-constexpr const char* kUlogOwnSystem = "Anhinga";  // sys_name of what is written here
+constexpr std::string_view kUlogMagic("ULog\x01\x12\x35", 7);  // what a file begins with
+constexpr const char* kUlogOwnSystem = "Anhinga";              // sys_name of what is written here
 
 class UlogTables {
   public:

@@ -10,8 +10,6 @@ namespace anhinga {
 
 namespace {
 
-constexpr std::string_view kMagic("ULog\x01\x12\x35", 7);
-
 void append(std::string& out, const void* data, std::size_t n) {
     out.append(static_cast<const char*>(data), n);
 }
@@ -42,7 +40,7 @@ bool isCoarse(const std::string& group) {
 }  // namespace
 
 std::string writeUlog(const FlightLog& log) {
-    std::string out(kMagic);
+    std::string out(kUlogMagic);
     out += '\1';
     appendValue<std::uint64_t>(out, 0);
     record(out, 'B', std::string(40, '\0'));

@@ -3,19 +3,19 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/Physics.h"
 #include "core/mission/Guidance.h"
 
 namespace anhinga {
 
 namespace {
 
-constexpr double kGravity = 9.80665;
 constexpr double kHeadingGain = 1.2;      // 1/s: heading error into rate of turn
 constexpr double kBankKept = 0.85;        // of the most bank: turns are planned with it, the rest steers
 constexpr double kClimbAccel_mps2 = 1.5;  // the nose goes up and down no quicker
 constexpr double kBrakes_mps2 = 3;
 constexpr double kFinalHeight_m = 40;  // an approach from a circle begins so high above the ground
-constexpr double kCurveStep_m = 4;
+constexpr double kWingCurveStep_m = 4;
 
 double wrapped(double rad) {
     return std::remainder(rad, 2 * M_PI);
@@ -43,9 +43,9 @@ void steer(WingState& s, const Wish& wish, Vec2 wind, const WingLimits& limits, 
     if (error < -M_PI + 0.25) error += 2 * M_PI;
     const double rate = wish.turn_radps + kHeadingGain * error;
     const double most = mostBank_rad(limits, s.air_mps);
-    const double bank = std::clamp(std::atan(s.air_mps * rate / kGravity), -most, most);
+    const double bank = std::clamp(std::atan(s.air_mps * rate / kStandardGravity_mps2), -most, most);
     s.bank_rad += std::clamp(bank - s.bank_rad, -limits.roll_radps * dt, limits.roll_radps * dt);
-    const double turn = kGravity * std::tan(s.bank_rad) / std::max(1.0, s.air_mps) * dt;
+    const double turn = kStandardGravity_mps2 * std::tan(s.bank_rad) / std::max(1.0, s.air_mps) * dt;
     const double climb = std::clamp(wish.climb_mps, -limits.descent_mps, limits.climb_mps);
     s.climb_mps += std::clamp(climb - s.climb_mps, -kClimbAccel_mps2 * dt, kClimbAccel_mps2 * dt);
     const Vec2 mean = towards(s.heading_rad + turn / 2) * s.air_mps + wind;
@@ -256,7 +256,7 @@ WingLimits wingLimits(const VehicleProfile& v) {
 }
 
 double turnRadius_m(double air_mps, double bank_rad) {
-    return air_mps * air_mps / (kGravity * std::tan(std::max(0.01, bank_rad)));
+    return air_mps * air_mps / (kStandardGravity_mps2 * std::tan(std::max(0.01, bank_rad)));
 }
 
 double mostBank_rad(const WingLimits& limits, double air_mps) {
@@ -315,7 +315,7 @@ std::vector<WingLeg> wingLegs(const WingLimits& limits, Vec2 from, double from_a
                 const Vec2 out = next && length(on) > 0.5 ? (next->spline ? next->place - from : on) : chord;
                 WingLeg leg = lineTo(from, from_amsl, goal.place, goal.amsl_m, speed);
                 leg.shape = WingLeg::curve;
-                leg.points = splineCurve(from, in, goal.place, out, kCurveStep_m);
+                leg.points = splineCurve(from, in, goal.place, out, kWingCurveStep_m);
                 legs.push_back(leg);
                 break;
             }

@@ -59,7 +59,6 @@ class LineFlyer {
     LineFlyer(const Plan& plan, const Item& item, const Terrain* terrain, const LocalFrame& frame,
               const PhotoScale& scale, PatternFlight& flight)
         : plan_(plan),
-          item_(item),
           pattern_(*item.pattern),
           terrain_(terrain),
           frame_(frame),
@@ -238,7 +237,6 @@ class LineFlyer {
     }
 
     const Plan& plan_;
-    const Item& item_;
     const Pattern& pattern_;
     const Terrain* terrain_;
     const LocalFrame& frame_;

@@ -7,7 +7,6 @@
 namespace anhinga {
 
 namespace {
-constexpr double kLost_s = 3;
 constexpr double kFenceNear_m = 15, kFenceAhead_s = 5;
 constexpr double kHeightOff_m = 6, kHeightOffTime_s = 3;
 constexpr double kBeside_m = 25;
@@ -47,7 +46,7 @@ void AlarmWatch::setPlan(const Plan& plan) {
 }
 
 void AlarmWatch::lookAtLink(const VehicleSnapshot& v, FoundMap& found) const {
-    if (v.heartbeat_age_s > kLost_s)
+    if (v.heartbeat_age_s > kHeartbeatLost_s)
         found["link"] = {v.armed ? AlarmLevel::danger : AlarmLevel::warn,
                          v.armed ? lostLinkText(v.heartbeat_age_s, lost_link_)
                                  : fmt::format("Link lost for {:.0f} s", v.heartbeat_age_s)};
@@ -171,7 +170,7 @@ bool AlarmWatch::watch(const VehicleSnapshot& v, const std::optional<FlightProgr
     if (!v.heard) return false;
     FoundMap found;
     lookAtLink(v, found);
-    if (v.heartbeat_age_s <= kLost_s) {
+    if (v.heartbeat_age_s <= kHeartbeatLost_s) {
         lookAtFences(v, found);
         lookAtFlight(v, progress, now_s, found);
         lookAtSensors(v, found);

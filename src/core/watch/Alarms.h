@@ -14,6 +14,8 @@
 
 namespace anhinga {
 
+constexpr double kHeartbeatLost_s = 3;  // older than this, and the link is lost
+
 enum class AlarmLevel { note, warn, danger };
 
 struct Alarm {

@@ -5,6 +5,7 @@
 #include "core/base/Text.h"
 #include "core/geo/MagneticField.h"
 #include "core/mavlink/ModeNames.h"
+#include "core/watch/Alarms.h"
 #include "core/watch/PilotInput.h"
 
 namespace anhinga {
@@ -14,7 +15,6 @@ namespace {
 using enum CheckState;
 
 constexpr std::uint32_t kMag = 4, kLogging = 16777216, kPrearm = 268435456;
-constexpr double kLost_s = 3;
 
 CheckResult lacking(const char* what) {
     return {unknown, what};
@@ -27,7 +27,7 @@ const VehicleSnapshot* heard(const FieldInput& in) {
 CheckResult link(const FieldInput& in) {
     const VehicleSnapshot* v = heard(in);
     if (v == nullptr) return {bad, "no vehicle is heard"};
-    if (v->heartbeat_age_s > kLost_s) return {bad, fmt::format("lost for {:.0f} s", v->heartbeat_age_s)};
+    if (v->heartbeat_age_s > kHeartbeatLost_s) return {bad, fmt::format("lost for {:.0f} s", v->heartbeat_age_s)};
     const std::string trip = v->link.round_trip_ms ? fmt::format("{:.0f} ms there and back", *v->link.round_trip_ms)
                                                    : "round trip not known yet";
     const std::string text = fmt::format("{:.0f} % lost lately, {}", 100 * v->link.recent_loss, trip);
