@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 
 #include "core/base/File.h"
+#include "core/base/Numbers.h"
 #include "core/base/Text.h"
 #include "support.h"
 
@@ -45,6 +46,26 @@ TEST_CASE("a number is the whole text or none", "[base][text]") {
         INFO(bad);
         CHECK_FALSE(parseNumber(bad));
     }
+}
+
+TEST_CASE("a number from outside becomes an int or what is said instead", "[base][text]") {
+    CHECK(toInt(41.9) == 41);
+    CHECK(toInt(-41.9) == -41);
+    CHECK(toInt(2147483647.5) == 2147483647);
+    CHECK(toInt(-2147483648.5) == -2147483647 - 1);
+    for (const double outside :
+         {2147483648.0, -2147483649.0, 2e299, -2e299, double(INFINITY), -double(INFINITY), double(NAN)}) {
+        INFO(outside);
+        CHECK(toInt(outside) == 0);
+        CHECK(toInt(outside, -1) == -1);
+    }
+}
+
+TEST_CASE("what stands around a word is taken off, what stands in it is kept", "[base][text]") {
+    CHECK(trimmed(" \t fence line \r") == "fence line");
+    CHECK(trimmed("fence") == "fence");
+    CHECK(trimmed(" \r\t ").empty());
+    CHECK(trimmed("").empty());
 }
 
 TEST_CASE("a place is two or three numbers within the earth", "[base][text]") {

@@ -8,6 +8,7 @@
 #include <map>
 
 #include "core/base/MappedFile.h"
+#include "core/base/Numbers.h"
 #include "core/base/Text.h"
 #include "core/geo/Geo.h"
 #include "core/logio/LogReader.h"
@@ -304,7 +305,7 @@ class BinaryIndex : public Index {
     void takeUnits(const Kind& units, std::uint32_t at) {
         const int type = units.field("FmtType"), ids = units.field("UnitIds");
         if (type < 0 || ids < 0 || !isText(units.fields[static_cast<std::size_t>(ids)].type)) return;
-        const auto found = kinds_.find(static_cast<int>(number(units, at, static_cast<std::size_t>(type))));
+        const auto found = kinds_.find(toInt(number(units, at, static_cast<std::size_t>(type)), -1));
         if (found == kinds_.end() || found->second.count() > 0) return;
         const std::string marks = text(units, at, static_cast<std::size_t>(ids));
         for (std::size_t i = 0; i < std::min(marks.size(), found->second.fields.size()); ++i)
@@ -499,15 +500,15 @@ class Maker {
         std::map<char, std::string> units;
         std::map<char, double> multipliers;
         each("UNIT", [&](const Kind& k, std::uint32_t at, double) {
-            if (const auto id = number(k, at, "Id")) units[static_cast<char>(*id)] = text(k, at, "Label");
+            if (const auto id = number(k, at, "Id")) units[static_cast<char>(toInt(*id))] = text(k, at, "Label");
         });
         each("MULT", [&](const Kind& k, std::uint32_t at, double) {
             const auto id = number(k, at, "Id"), by = number(k, at, "Mult");
-            if (id && by && std::isfinite(*by) && *by != 0) multipliers[static_cast<char>(*id)] = *by;
+            if (id && by && std::isfinite(*by) && *by != 0) multipliers[static_cast<char>(toInt(*id))] = *by;
         });
         each("FMTU", [&](const Kind& k, std::uint32_t at, double) {
             const auto type = number(k, at, "FmtType");
-            const auto found = type ? index_->kinds().find(static_cast<int>(*type)) : index_->kinds().end();
+            const auto found = type ? index_->kinds().find(toInt(*type, -1)) : index_->kinds().end();
             if (found == index_->kinds().end()) return;
             const std::string marks = text(k, at, "UnitIds"), by = text(k, at, "MultIds");
             auto& fields = found->second.fields;
@@ -635,7 +636,7 @@ class Maker {
         std::string before;
         each("MODE", [&](const Kind& k, std::uint32_t at, double t) {
             const auto n = number(k, at, k.field("ModeNum") >= 0 ? "ModeNum" : "Mode");
-            if (!n || *n < 0 || *n > 1000) return;
+            if (!n || !(*n >= 0 && *n <= 1000)) return;
             const std::string mode = mavlink::modeName(kFamily, type_, static_cast<std::uint32_t>(*n));
             if (mode != before) log_.modes.push_back({this->at(t), mode});
             before = mode;
@@ -670,7 +671,7 @@ class Maker {
                 log_.missions.push_back(static_cast<int>(*total));
                 log_.mission_lists.push_back({t, static_cast<std::size_t>(*total), {}});
             }
-            if (!n || log_.mission_lists.empty() || *n < 0 || *n > 65535) return;
+            if (!n || log_.mission_lists.empty() || !(*n >= 0 && *n <= 65535)) return;
             LoggedItem item;
             const auto value = [&](const char* field) { return number(k, at, field).value_or(0); };
             const auto whole = [&](const char* field) {

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "core/base/Numbers.h"
 #include "core/base/Result.h"
 #include "core/logio/UlogTables.h"
 
@@ -211,7 +212,7 @@ void nameUlogTopics(const std::shared_ptr<const UlogTables>& tables, FlightLog& 
             if (i == 0 || c.value[i] != c.value[i - 1]) act(c.t_s[i], c.value[i], i == 0 ? 0 : c.value[i - 1]);
     };
     changes("vehicle_status.nav_state", [&](double t, double v, double) {
-        log.modes.push_back({t, navState(static_cast<int>(v))});
+        log.modes.push_back({t, navState(toInt(v, -1))});
     });
     constexpr double kArmed = 2;
     changes("vehicle_status.arming_state", [&](double t, double v, double before) {

@@ -1,6 +1,7 @@
 #include "core/review/PlannedFlown.h"
 
 #include "core/base/Modes.h"
+#include "core/base/Numbers.h"
 #include "core/geo/Polygon.h"
 
 namespace anhinga {
@@ -63,7 +64,7 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
         while (mode_at + 1 < log.modes.size() && log.modes[mode_at + 1].t_s <= t) ++mode_at;
         const bool in_mission = log.modes.empty() ||
                                 (log.modes[mode_at].t_s <= t && log.modes[mode_at].name == modeWord(ModeKind::mission));
-        const int seq = item->t_s[k] <= t ? static_cast<int>(item->value[k]) : -1;
+        const int seq = item->t_s[k] <= t ? toInt(item->value[k], -1) : -1;
         if (seq != current) {
             close();
             before = current;

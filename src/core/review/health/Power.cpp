@@ -1,6 +1,7 @@
 // Current and battery: current against throttle, what was left, how far the cells sag, and whether one sags more.
 #include <cmath>
 
+#include "core/base/Numbers.h"
 #include "core/review/health/Question.h"
 
 namespace anhinga::health {
@@ -21,7 +22,7 @@ int cellsOf(const Flown& flown) {
     if (voltage == nullptr) return 0;
     // As few as can give the highest voltage.
     const double most = statsOf(*voltage, flown.span.from_s, flown.span.to_s).highest;
-    return most > 0 ? static_cast<int>(std::ceil(most / kCellFull_v)) : 0;
+    return most > 0 ? toInt(std::ceil(most / kCellFull_v)) : 0;
 }
 }  // namespace
 
