@@ -395,7 +395,8 @@ void PlanSession::request() {
 void PlanSession::work(const std::stop_token& stop) {
     std::uint64_t serial = 0;
     DerivedPtr last;
-    double last_s = 1;  // what the last rehearsal took
+    double last_ms = 1000;    // what the last rehearsal cost
+    double rehearsed_ms = 0;  // when it was done
     constexpr std::size_t kLiveItems = 500;
     while (!stop.stop_requested()) {
         Job job;
@@ -415,19 +416,24 @@ void PlanSession::work(const std::stop_token& stop) {
         publish(viewed);
         last = viewed;
         // A rehearsal that is soon done is flown at every step of a drag: time and energy are live.
-        constexpr double kLive_s = 0.1;
-        const bool live = last_s <= kLive_s && job.plan->cuts.empty() && job.plan->items.size() <= kLiveItems;
+        constexpr double kLive_ms = 100;
+        const bool live = last_ms <= kLive_ms && job.plan->cuts.empty() && job.plan->items.size() <= kLiveItems;
         if (!live) {
             // Else, while edits come one on the heels of the other, rehearsing would only be in their way.
             constexpr auto kQuiet = std::chrono::milliseconds(60);
             std::unique_lock lock(mutex_);
             if (wake_.wait_for(lock, stop, kQuiet, [this] { return job_.has_value(); })) continue;
         }
-        auto whole = deriveRehearsal(*viewed, job.wind, mine);
+        // Where the next step always comes first, one is flown to its end now and then all the same.
+        constexpr double kOverdue_ms = 300;
+        const bool overdue = live && monotonicMs() - rehearsed_ms > kOverdue_ms;
+        const double began_ms = threadMs();
+        auto whole = deriveRehearsal(*viewed, job.wind, overdue ? stop : mine);
         if (!whole) continue;
-        if (whole->rehearsal) last_s = whole->rehearsal->wall_s;
+        last_ms = threadMs() - began_ms;
         whole->serial = ++serial;
         publish(whole);
+        rehearsed_ms = monotonicMs();
         last = whole;
         if (whole->covered) continue;
         auto covered = deriveCovers(*whole, job.wind, mine, [this, told = 0.0](double share) mutable {

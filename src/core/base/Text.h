@@ -29,6 +29,8 @@ struct ParsedPlace {
 std::optional<ParsedPlace> parsePlace(std::string_view text);
 /// Milliseconds of a monotonic clock, for measuring.
 double monotonicMs();
+/// Milliseconds for which this thread has had a processor: what work costs, whatever else the machine does.
+double threadMs();
 /// Seconds since 1970 UTC.
 double unixNow();
 
