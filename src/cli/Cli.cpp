@@ -3,6 +3,8 @@
 #include <CLI/CLI.hpp>
 #include <iostream>
 
+#include "cli/Program.h"
+
 namespace anhinga {
 
 int runCli(int argc, char** argv) {

@@ -78,7 +78,4 @@ CliResult cliPresence(const CliArguments& a);
 CliResult cliDiagnose(const CliArguments& a);
 CliResult cliCompare(const CliArguments& a);
 
-/// The whole program: parses, runs, prints; returns the exit code.
-int runCli(int argc, char** argv);
-
 }  // namespace anhinga

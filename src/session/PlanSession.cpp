@@ -4,6 +4,7 @@
 #include <QFileInfo>
 
 #include "core/base/File.h"
+#include "core/base/Text.h"
 #include "core/plan/PlanFile.h"
 
 namespace anhinga {

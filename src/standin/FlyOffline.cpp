@@ -1,6 +1,7 @@
 #include "standin/FlyOffline.h"
 
 #include "core/mission/Compile.h"
+#include "core/plan/Plan.h"
 
 namespace anhinga {
 

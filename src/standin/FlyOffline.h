@@ -7,6 +7,8 @@
 
 namespace anhinga {
 
+struct Plan;
+
 /// What the named faults do to the sensors, in a log that begins `log_from_s` seconds after the start.
 SensorFaults sensorFaults(const Faults& faults, double log_from_s);
 

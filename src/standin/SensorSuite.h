@@ -4,7 +4,7 @@
 #pragma once
 
 #include "core/flightlog/FlightLog.h"
-#include "core/plan/Plan.h"
+#include "core/plan/Vehicle.h"
 
 namespace anhinga {
 

@@ -5,6 +5,7 @@
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
 #include "core/mavlink/ModeNames.h"
+#include "core/plan/Plan.h"
 
 namespace anhinga {
 

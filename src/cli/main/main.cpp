@@ -1,4 +1,4 @@
-#include "cli/Cli.h"
+#include "cli/Program.h"
 
 int main(int argc, char** argv) {
     return anhinga::runCli(argc, argv);

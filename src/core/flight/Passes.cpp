@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <map>
 
+#include "core/plan/Plan.h"
+
 namespace anhinga {
 
 std::vector<ItemPass> passesOf(const Rehearsal& rehearsal, const Mission& mission) {

@@ -1,7 +1,7 @@
 // Power of the three kinds of vehicle and the battery behind it. Formulas and sources: docs/formulas.md, "Energy".
 #pragma once
 
-#include "core/plan/Plan.h"
+#include "core/plan/Vehicle.h"
 
 namespace anhinga {
 

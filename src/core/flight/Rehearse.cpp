@@ -8,6 +8,7 @@
 #include "core/flight/FlightRecorder.h"
 #include "core/flight/WayHome.h"
 #include "core/mission/Route.h"
+#include "core/plan/Plan.h"
 
 namespace anhinga {
 

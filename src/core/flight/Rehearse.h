@@ -13,6 +13,8 @@
 
 namespace anhinga {
 
+struct Plan;
+
 struct Rehearsal {
     std::shared_ptr<const FlightLog> log;
     bool landed = false;           // by itself, within the time limit

@@ -1,5 +1,8 @@
 #include "core/mission/FenceField.h"
 
+#include "core/mission/Route.h"
+#include "core/plan/Plan.h"
+
 namespace anhinga {
 
 FenceField::FenceField(const std::vector<Fence>& fences, const LocalFrame& frame) {

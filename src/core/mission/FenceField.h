@@ -5,9 +5,13 @@
 #include <vector>
 
 #include "core/geo/Polygon.h"
-#include "core/mission/Route.h"
+#include "core/plan/ItemId.h"
 
 namespace anhinga {
+
+struct Fence;
+struct Path;
+struct PathLeg;
 
 /// A fence that a flight broke, the first time it did.
 struct FenceBreach {

@@ -5,7 +5,9 @@
 #include <string>
 #include <vector>
 
-#include "core/plan/Plan.h"
+#include "core/geo/Geo.h"
+#include "core/plan/Height.h"
+#include "core/plan/ItemId.h"
 
 namespace anhinga {
 

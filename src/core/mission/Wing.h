@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "core/geo/Geo.h"
-#include "core/plan/Plan.h"
+#include "core/plan/Vehicle.h"
 
 namespace anhinga {
 

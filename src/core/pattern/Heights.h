@@ -3,10 +3,13 @@
 
 #include <optional>
 
-#include "core/plan/Plan.h"
+#include "core/plan/Height.h"
 #include "core/terrain/Terrain.h"
 
 namespace anhinga {
+
+struct Item;
+struct Plan;
 
 /// Home's height AMSL: as stated, else from terrain, else unknown.
 std::optional<double> homeAmsl(const Plan& plan, const Terrain* terrain);

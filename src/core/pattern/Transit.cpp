@@ -4,6 +4,8 @@
 #include <cmath>
 #include <queue>
 
+#include "core/plan/Plan.h"
+
 namespace anhinga {
 
 namespace {

@@ -5,9 +5,10 @@
 #include <vector>
 
 #include "core/geo/Polygon.h"
-#include "core/plan/Plan.h"
 
 namespace anhinga {
+
+struct Fence;
 
 class Transit {
   public:

@@ -12,13 +12,11 @@
 #include "core/base/CopyOnWrite.h"
 #include "core/geo/Geo.h"
 #include "core/plan/Height.h"
+#include "core/plan/ItemId.h"
 #include "core/plan/Pattern.h"
+#include "core/plan/Vehicle.h"
 
 namespace anhinga {
-
-/// Stable identity of an item or a fence inside one plan; 0 is nobody.
-using ItemId = std::uint32_t;
-constexpr ItemId kHomeId = 0xFFFFFFFF;  // selection only: home is not an item
 
 enum class ItemKind {
     takeOff,
@@ -206,48 +204,6 @@ struct Home {
     bool operator==(const Home&) const = default;
 };
 
-enum class VehicleKind { multirotor, fixedWing, helicopter };
-/// Numbers used by rehearsal and checks. See docs/formulas.md for motion and power.
-struct VehicleProfile {
-    std::string name = "Darter 4";
-    VehicleKind kind = VehicleKind::multirotor;
-    double cruise_mps = 8, max_mps = 15, climb_mps = 3, descent_mps = 2, land_mps = 0.7;
-    double accel_mps2 = 2.5, jerk_mps3 = 15, yaw_rate_dps = 60;
-    double mass_kg = 1.9, rotor_area_m2 = 0.29, drag_area_m2 = 0.035, efficiency = 0.55, other_power_w = 14;
-    // Fixed wing: slowest flight, how far above it (in percent) it is kept, banks and circles, drag polar.
-    double stall_mps = 9, stall_margin_percent = 20, bank_deg = 35, roll_rate_dps = 60, circle_radius_m = 60;
-    double wing_area_m2 = 0.42, drag_zero = 0.04, drag_induced = 0.046;
-    // Helicopter: rotor brought up to speed before take-off, blade tips, share of the disc that is blade.
-    double spool_s = 10, tip_mps = 110, solidity = 0.05;
-    double battery_wh = 89, battery_cells = 4, battery_resistance_ohm = 0.03, reserve_percent = 20;
-    bool operator==(const VehicleProfile&) const = default;
-};
-
-struct CameraProfile {
-    std::string name = "1-inch 20 MP, 8.8 mm";
-    double sensor_w_mm = 13.2, sensor_h_mm = 8.8, focal_mm = 8.8;
-    int px_across = 5472, px_along = 3648;
-    double min_interval_s = 1.2, shutter_s = 0.001, photo_mb = 9;
-    double card_gb = 64;                             // room for photos; 0: not known
-    double pitch_min_deg = -90, pitch_max_deg = 30;  // range of the gimbal
-    bool portrait = false;                           // long side of the image along the flight line
-    bool triggered = true;                           // by the autopilot; else somebody must start it by hand
-    bool operator==(const CameraProfile&) const = default;
-};
-
-/// What the autopilot can do and how it counts. Defaults fit MAVLink autopilot family 3.
-struct AutopilotTraits {
-    int item_limit = 700;
-    bool item0_is_home = true;
-    bool repeats_rearm = true;  // an exhausted counter starts again when the flight comes past again
-    bool splines = true;        // flies spline waypoints
-    double first_waypoint_max_m = 1000;
-    double lowest_height_m = 2;  // above home; lower items are refused
-    /// Items that may be changed while it flies are at least so many after the one being flown; 0: none can be.
-    int change_ahead = 2;
-    bool operator==(const AutopilotTraits&) const = default;
-};
-
 struct Defaults {
     Height height = Height::aboveHome(60);
     double speed_mps = 8;
@@ -255,9 +211,6 @@ struct Defaults {
     double hold_s = 10;
     bool operator==(const Defaults&) const = default;
 };
-
-/// What the aircraft does by itself when something happens, or when the mission has no end of its own.
-enum class SafetyAction { returnHome, land, hold, carryOn };
 
 /// One line of the checklist that is gone through before a flight.
 struct CheckItem {
@@ -361,10 +314,6 @@ bool hasArea(ItemKind kind);
 /// Words for screens and messages.
 const char* refText(HeightRef ref);
 const char* kindText(ItemKind kind);
-/// "multirotor", "fixed wing", "helicopter".
-const char* vehicleText(VehicleKind kind);
-/// "return home", "land there", "hold", "carry on".
-const char* actionText(SafetyAction action);
 /// "mast", "wire", "trees".
 const char* obstacleText(ObstacleKind kind);
 /// "60 m home".

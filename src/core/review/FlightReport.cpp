@@ -1,6 +1,7 @@
 #include "core/review/FlightReport.h"
 
 #include "core/base/Text.h"
+#include "core/plan/Plan.h"
 
 namespace anhinga {
 

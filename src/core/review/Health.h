@@ -7,9 +7,10 @@
 #include <vector>
 
 #include "core/flightlog/FlightLog.h"
-#include "core/plan/Plan.h"
 
 namespace anhinga {
+
+struct Plan;
 
 enum class Verdict { ok, attention, bad, unknown };
 const char* verdictText(Verdict verdict);

@@ -5,6 +5,7 @@
 
 #include "core/analysis/Series.h"
 #include "core/pattern/Coverage.h"
+#include "core/plan/Plan.h"
 
 namespace anhinga {
 

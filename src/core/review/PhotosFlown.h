@@ -5,11 +5,13 @@
 
 #include "core/base/Result.h"
 #include "core/flightlog/FlightLog.h"
-#include "core/plan/Plan.h"
+#include "core/geo/Geo.h"
+#include "core/plan/ItemId.h"
 
 namespace anhinga {
 
 class Terrain;
+struct Plan;
 
 struct AreaShown {
     ItemId item = 0;

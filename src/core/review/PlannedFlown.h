@@ -8,7 +8,6 @@
 #include "core/base/Result.h"
 #include "core/flightlog/FlightLog.h"
 #include "core/mission/Mission.h"
-#include "core/plan/Plan.h"
 
 namespace anhinga {
 

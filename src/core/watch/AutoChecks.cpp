@@ -1,10 +1,10 @@
 #include "core/watch/AutoChecks.h"
 
-#include "core/link/ParameterRoles.h"
-
 #include "core/base/Text.h"
 #include "core/geo/MagneticField.h"
+#include "core/link/ParameterRoles.h"
 #include "core/mavlink/ModeNames.h"
+#include "core/plan/Plan.h"
 #include "core/watch/Alarms.h"
 #include "core/watch/PilotInput.h"
 

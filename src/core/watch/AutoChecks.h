@@ -12,6 +12,8 @@
 
 namespace anhinga {
 
+struct Plan;
+
 enum class CheckState { good, bad, unknown };
 struct CheckResult {
     CheckState state = CheckState::unknown;

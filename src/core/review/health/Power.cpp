@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "core/base/Numbers.h"
+#include "core/plan/Plan.h"
 #include "core/review/health/Question.h"
 
 namespace anhinga::health {
