@@ -1,6 +1,7 @@
 // Every kind of item and action: kept by the file, told to the autopilot, read back, and flown.
 #include <catch2/catch.hpp>
 
+#include "core/SameItems.h"
 #include "core/check/Check.h"
 #include "core/flight/Executor.h"
 #include "core/flight/Rehearse.h"
@@ -72,17 +73,6 @@ Plan everything() {
                     {destination(h, 0, 2000), destination(h, 120, 2000), destination(h, 240, 2000)},
                     ""}};
     return plan;
-}
-
-bool identical(const std::vector<MissionItem>& a, const std::vector<MissionItem>& b) {
-    if (a.size() != b.size()) return false;
-    const auto same = [](float x, float y) { return x == y || (std::isnan(x) && std::isnan(y)); };
-    for (std::size_t i = 0; i < a.size(); ++i)
-        if (a[i].command != b[i].command || a[i].frame != b[i].frame || a[i].x != b[i].x || a[i].y != b[i].y ||
-            !same(a[i].z, b[i].z) || !same(a[i].param1, b[i].param1) || !same(a[i].param2, b[i].param2) ||
-            !same(a[i].param3, b[i].param3) || !same(a[i].param4, b[i].param4))
-            return false;
-    return true;
 }
 
 const MissionItem* first(const std::vector<MissionItem>& items, std::uint16_t command) {

@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 
+#include "core/SameItems.h"
 #include "core/check/Check.h"
 #include "core/geo/Polygon.h"
 #include "core/mission/Compile.h"
@@ -25,16 +26,6 @@ const Finding* found(const std::vector<Finding>& list, const std::string& rule) 
     for (const Finding& f : list)
         if (f.rule == rule) return &f;
     return nullptr;
-}
-bool identical(const std::vector<MissionItem>& a, const std::vector<MissionItem>& b) {
-    const auto f = [](float x, float y) { return x == y || (std::isnan(x) && std::isnan(y)); };
-    if (a.size() != b.size()) return false;
-    for (std::size_t i = 0; i < a.size(); ++i)
-        if (a[i].seq != b[i].seq || a[i].frame != b[i].frame || a[i].command != b[i].command || a[i].x != b[i].x ||
-            a[i].y != b[i].y || !f(a[i].z, b[i].z) || !f(a[i].param1, b[i].param1) || !f(a[i].param2, b[i].param2) ||
-            !f(a[i].param3, b[i].param3) || !f(a[i].param4, b[i].param4))
-            return false;
-    return true;
 }
 /// A flat or sloping terrain over the sample plans: `plane(east_m)` metres, 10 m cells of ASCII.
 std::shared_ptr<const Terrain> hill(TempDir& dir, double top_m, double at_east_m) {

@@ -8,7 +8,7 @@
 namespace anhinga {
 
 namespace {
-enum Column { headerColumn, sampleColumn, channelColumn, unitColumn, noteColumn, columns };
+enum HeaderColumn { headerColumn, sampleColumn, channelColumn, unitColumn, noteColumn, headerColumns };
 
 struct Choice {
     const char *channel, *text;
@@ -85,7 +85,7 @@ TableDialog::TableDialog(const QString& path, std::string bytes, QWidget* parent
     column->addWidget(summary_);
     table_ = new QTableWidget;
     table_->setObjectName("table columns");
-    table_->setColumnCount(columns);
+    table_->setColumnCount(headerColumns);
     table_->setHorizontalHeaderLabels({"Column", "First value", "Is", "Unit", "Assumed"});
     table_->verticalHeader()->hide();
     table_->horizontalHeader()->setSectionResizeMode(noteColumn, QHeaderView::Stretch);

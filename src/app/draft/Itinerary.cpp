@@ -12,7 +12,7 @@ namespace anhinga {
 namespace {
 
 constexpr int kIdRole = Qt::UserRole + 1;
-constexpr int kLeft = 22;  // room for repeat brackets
+constexpr int kBracketRoom = 22;  // room for repeat brackets
 
 class RowPainter : public QStyledItemDelegate {
   public:
@@ -88,7 +88,7 @@ class RowPainter : public QStyledItemDelegate {
             line = state + (line.isEmpty() ? "" : " · ") + line;
         if (stripe.isValid()) p->fillRect(QRect(r.left(), r.top(), 4, r.height()), stripe);
         if (id == list_->active() && id != 0) p->fillRect(QRect(r.right() - 4, r.top(), 5, r.height()), theme.lagoon);
-        const int x = r.left() + kLeft;
+        const int x = r.left() + kBracketRoom;
         p->setPen(ink);
         p->setFont(uiFont(10, true));
         p->drawText(QRect(x, r.top(), 24, r.height()), Qt::AlignCenter, number);
@@ -229,7 +229,7 @@ void Itinerary::placeGoOn() {
     go_on_button_->setVisible(row >= 0);
     if (row < 0) return;
     const QRect r = visualItemRect(item(row));
-    const int x = r.left() + kLeft + 26;
+    const int x = r.left() + kBracketRoom + 26;
     go_on_button_->setGeometry(x, r.top() + 20, 112, 18);
 }
 
