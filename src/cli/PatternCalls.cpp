@@ -65,10 +65,9 @@ std::optional<std::string> settings(const CliArguments& a, Plan& plan, Item& ite
     if (o.heading == "best") {
         p.best_heading = true;
     } else if (!o.heading.empty()) {
-        char* end = nullptr;
-        p.heading_deg = std::strtod(o.heading.c_str(), &end);
-        if (*end != 0 || !std::isfinite(p.heading_deg))
-            return "--heading \"" + o.heading + "\" is neither degrees nor best";
+        const auto heading = parseNumber(o.heading);
+        if (!heading) return "--heading \"" + o.heading + "\" is neither degrees nor best";
+        p.heading_deg = *heading;
     }
     p.crossing = o.crossing;
     p.follow = o.follow;
@@ -76,10 +75,10 @@ std::optional<std::string> settings(const CliArguments& a, Plan& plan, Item& ite
     if (o.margin == "photo") {
         p.whole_photos = true;
     } else if (!o.margin.empty()) {
-        char* end = nullptr;
-        p.margin_m = std::strtod(o.margin.c_str(), &end);
+        const auto margin = parseNumber(o.margin);
+        if (!margin || *margin < 0) return "--margin \"" + o.margin + "\" is neither metres nor photo";
+        p.margin_m = *margin;
         p.whole_photos = false;
-        if (*end != 0 || !(p.margin_m >= 0)) return "--margin \"" + o.margin + "\" is neither metres nor photo";
     } else {
         p.whole_photos = false;
     }

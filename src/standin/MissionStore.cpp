@@ -1,8 +1,11 @@
 #include "standin/MissionStore.h"
 
-#include <cstdio>
+#include <array>
+#include <charconv>
+#include <optional>
 
 #include "core/base/File.h"
+#include "core/base/Numbers.h"
 #include "core/link/MissionTransfer.h"
 
 namespace anhinga {
@@ -144,11 +147,36 @@ Result<void> MissionStore::store(const std::string& file) {
     if (file.empty()) return {};
     std::string text;
     for (const auto& [type, list] : stores_)
-        for (const MissionItem& i : list)
-            text += fmt::format("{} {} {} {} {:a} {:a} {:a} {:a} {} {} {:a}\n", type, i.seq, i.frame, i.command,
-                                i.param1, i.param2, i.param3, i.param4, i.x, i.y, i.z);
+        for (const MissionItem& i : list) {
+            text += fmt::format("{} {} {} {}", type, i.seq, i.frame, i.command);
+            for (const double param : {i.param1, i.param2, i.param3, i.param4}) text += fmt::format(" {}", param);
+            text += fmt::format(" {} {} {}\n", i.x, i.y, double{i.z});
+        }
     return writeFileAtomic(file, text);
 }
+
+namespace {
+/// Type of mission and item of one line of the file; parameters that are not set are written as nan.
+std::optional<std::pair<int, MissionItem>> rowOf(std::string_view line) {
+    std::array<double, 11> v{};
+    for (double& number : v) {
+        while (line.starts_with(' ')) line.remove_prefix(1);
+        const auto [end, error] = std::from_chars(line.data(), line.data() + line.size(), number);
+        if (error != std::errc{}) return std::nullopt;
+        line.remove_prefix(static_cast<std::size_t>(end - line.data()));
+    }
+    MissionItem i;
+    i.seq = static_cast<std::uint16_t>(toInt(v[1]));
+    i.frame = static_cast<std::uint8_t>(toInt(v[2]));
+    i.command = static_cast<std::uint16_t>(toInt(v[3]));
+    float* const params[] = {&i.param1, &i.param2, &i.param3, &i.param4};
+    for (std::size_t n = 0; n < 4; ++n) *params[n] = static_cast<float>(v[4 + n]);
+    i.x = toInt(v[8]);
+    i.y = toInt(v[9]);
+    i.z = static_cast<float>(v[10]);
+    return std::pair{toInt(v[0]), i};
+}
+}  // namespace
 
 void MissionStore::restore(const std::string& file) {
     if (!file.empty()) {
@@ -157,17 +185,8 @@ void MissionStore::restore(const std::string& file) {
         std::size_t at = 0;
         while (text && at < text->size()) {
             const std::size_t end = std::min(text->find('\n', at), text->size());
-            int type = 0, seq = 0, frame = 0, command = 0, x = 0, y = 0;
-            MissionItem i;
-            if (std::sscanf(text->substr(at, end - at).c_str(), "%d %d %d %d %a %a %a %a %d %d %a", &type, &seq, &frame,
-                            &command, &i.param1, &i.param2, &i.param3, &i.param4, &x, &y, &i.z) == 11) {
-                i.seq = static_cast<std::uint16_t>(seq);
-                i.frame = static_cast<std::uint8_t>(frame);
-                i.command = static_cast<std::uint16_t>(command);
-                i.x = x;
-                i.y = y;
-                stored_[type].push_back(i);
-            }
+            if (const auto row = rowOf(std::string_view(*text).substr(at, end - at)))
+                stored_[row->first].push_back(row->second);
             at = end + 1;
         }
     }

@@ -61,6 +61,32 @@ TEST_CASE("a number from outside becomes an int or what is said instead", "[base
     }
 }
 
+TEST_CASE("a number is taken from the beginning of a text, and what is none is left") {
+    struct Taken {
+        const char* text;
+        double value;
+        const char* rest;
+    };
+    for (const Taken& t : {Taken{"12.5,7", 12.5, ",7"},
+                           {" \n+3 N", 3, " N"},
+                           {"-0.25", -0.25, ""},
+                           {"1e3x", 1000, "x"},
+                           {"20.120E", 20.12, "E"},
+                           {"8,5", 8, ",5"},
+                           {"0x10", 0, "x10"}}) {
+        std::string_view text = t.text;
+        CAPTURE(t.text);
+        CHECK(takeNumber(text) == t.value);
+        CHECK(text == t.rest);
+    }
+    for (const char* none : {"", "  ", "+", "-", "+-3", "N 4", "nan", "inf", "-infinity", "1e999", ",5"}) {
+        std::string_view text = none;
+        CAPTURE(none);
+        CHECK_FALSE(takeNumber(text));
+        CHECK(text == none);
+    }
+}
+
 TEST_CASE("what stands around a word is taken off, what stands in it is kept", "[base][text]") {
     CHECK(trimmed(" \t fence line \r") == "fence line");
     CHECK(trimmed("fence") == "fence");

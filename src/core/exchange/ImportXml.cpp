@@ -3,6 +3,7 @@
 #include <cstring>
 #include <pugixml.hpp>
 
+#include "core/base/Numbers.h"
 #include "core/base/Text.h"
 #include "core/exchange/Import.h"
 #include "core/exchange/KmlFlight.h"
@@ -145,25 +146,24 @@ class KmlReader {
     }
 
     Result<void> points(const char* text, std::optional<HeightRef> ref, ImportedShape& shape) {
-        const char* p = text;
+        std::string_view rest = text;
+        const auto spaced = [&] { return rest.empty() || std::isspace(static_cast<unsigned char>(rest.front())); };
         while (true) {
-            while (*p != 0 && std::isspace(static_cast<unsigned char>(*p))) ++p;
-            if (*p == 0) return {};
+            while (!rest.empty() && spaced()) rest.remove_prefix(1);
+            if (rest.empty()) return {};
             double v[3] = {0, 0, 0};
             int n = 0;
             while (n < 3) {
-                char* end = nullptr;
-                v[n] = std::strtod(p, &end);
-                if (end == p) break;
-                ++n;
-                p = end;
-                if (*p != ',') break;
-                ++p;
+                const auto number = takeNumber(rest);
+                if (!number) break;
+                v[n++] = *number;
+                if (!rest.starts_with(',')) break;
+                rest.remove_prefix(1);
             }
             const GeoPoint place{v[1], n >= 2 ? v[0] : 999};
-            if (n < 2 || !isValid(place) || (*p != 0 && !std::isspace(static_cast<unsigned char>(*p))))
+            if (n < 2 || !isValid(place) || !spaced())
                 return fail("{}: \"{}\": \"{}\" is not a coordinate (expected longitude,latitude[,height])", name_,
-                            shape.name, std::string(p).substr(0, 30));
+                            shape.name, std::string(rest.substr(0, 30)));
             if (!(std::abs(v[2]) < 20000))
                 return fail("{}: \"{}\": height {} m is not usable", name_, shape.name, v[2]);
             if (++count_ > kMaxPoints) return fail("{}: more than {} points", name_, kMaxPoints);

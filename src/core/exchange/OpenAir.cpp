@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/File.h"
+#include "core/base/Numbers.h"
 #include "core/base/Text.h"
 #include "core/geo/Polygon.h"
 
@@ -31,12 +32,12 @@ std::optional<GeoPoint> placeIn(const std::string& text) {
     while (i < text.size() && which < 2) {
         const char c = static_cast<char>(std::toupper(static_cast<unsigned char>(text[i])));
         if (std::isdigit(static_cast<unsigned char>(c)) || c == '.') {
-            char* end = nullptr;
-            const double v = std::strtod(text.c_str() + i, &end);
-            if (end == text.c_str() + i || part > 2 || ended) return std::nullopt;
-            value[which] += v * factor;
+            std::string_view rest = std::string_view(text).substr(i);
+            const auto v = takeNumber(rest);
+            if (!v || part > 2 || ended) return std::nullopt;
+            value[which] += *v * factor;
             any = true;
-            i = static_cast<std::size_t>(end - text.c_str());
+            i = text.size() - rest.size();
         } else if (c == ':') {
             factor /= 60;
             ++part;
@@ -84,10 +85,10 @@ std::optional<Level> levelIn(const std::string& raw) {
         level.height = Height::amsl(*v * 100 * kFoot_m);
         return level;
     }
-    char* end = nullptr;
-    const double v = std::strtod(text.c_str(), &end);
-    if (end == text.c_str() || !std::isfinite(v) || std::abs(v) > 200000) return std::nullopt;
-    std::string rest(trimmed(end));
+    std::string_view behind = text;
+    const auto v = takeNumber(behind);
+    if (!v || std::abs(*v) > 200000) return std::nullopt;
+    std::string rest(trimmed(behind));
     double unit = kFoot_m;
     if (rest.starts_with("FT") || rest.starts_with("F ")) {
         rest = trimmed(rest.substr(rest.starts_with("FT") ? 2 : 1));
@@ -96,9 +97,9 @@ std::optional<Level> levelIn(const std::string& raw) {
         rest = trimmed(rest.substr(1));
     }
     if (rest.empty() || rest == "MSL" || rest == "AMSL" || rest == "ALT")
-        level.height = Height::amsl(v * unit);
+        level.height = Height::amsl(*v * unit);
     else if (rest == "AGL" || rest == "GND" || rest == "SFC" || rest == "ASFC")
-        level.height = Height::aboveGround(v * unit);
+        level.height = Height::aboveGround(*v * unit);
     else
         return std::nullopt;
     return level;
@@ -210,13 +211,13 @@ class OpenAirReader {
             return arc(bearing_deg(*centre_, *a), bearing_deg(*centre_, *b), distance_m(*centre_, *a));
         }
         if (key == "DA") {
-            double v[3];
             std::string list = rest;
             std::replace(list.begin(), list.end(), ',', ' ');
-            if (std::sscanf(list.c_str(), "%lf %lf %lf", &v[0], &v[1], &v[2]) != 3 || !(v[0] > 0 && v[0] < 2000) ||
-                !std::isfinite(v[1]) || !std::isfinite(v[2]))
+            std::string_view left = list;
+            const auto radius = takeNumber(left), from = takeNumber(left), to = takeNumber(left);
+            if (!radius || !from || !to || !(*radius > 0 && *radius < 2000))
                 return wrong("an arc needs radius, start and end bearing");
-            return arc(v[1], v[2], v[0] * kMile_m);
+            return arc(*from, *to, *radius * kMile_m);
         }
         if (key[0] == 'V' && (key == "V " || key == "V=")) {
             const std::string body = upper(std::string(trimmed(line.substr(1))));

@@ -2,8 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
 
+#include "core/base/Numbers.h"
 #include "core/base/Text.h"
 #include "core/flight/FlightRecorder.h"
 #include "core/flight/WayHome.h"
@@ -60,13 +60,12 @@ Result<Failure> parseFailure(const std::string& text) {
             known = true;
         }
     std::vector<double> numbers;
-    for (const char* p = text.c_str() + at; *p == (numbers.empty() ? '@' : ':');) {
-        char* end = nullptr;
-        numbers.push_back(std::strtod(++p, &end));
-        if (end == p || !std::isfinite(numbers.back())) return wrong();
-        p = end;
-        if (*p == 0) break;
-        if (*p != ':') return wrong();
+    for (std::string_view rest = std::string_view(text).substr(at); !rest.empty();) {
+        if (rest.front() != (numbers.empty() ? '@' : ':')) return wrong();
+        rest.remove_prefix(1);
+        const auto number = takeNumber(rest);
+        if (!number) return wrong();
+        numbers.push_back(*number);
     }
     const std::size_t wanted = failure.kind == Failure::wind ? 3 : 1;
     if (!known || numbers.size() != wanted || numbers[0] < 0) return wrong();
