@@ -111,10 +111,11 @@ class Process {
         pid_ = 0;
         return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
     }
+    /// Asks it to end; it has twenty seconds for what it still writes, on a busy machine, too.
     void stop() {
         if (pid_ <= 0) return;
         kill(pid_, SIGTERM);
-        for (int i = 0; i < 100; ++i) {
+        for (int i = 0; i < 1000; ++i) {
             if (waitpid(pid_, nullptr, WNOHANG) == pid_) {
                 pid_ = 0;
                 return;

@@ -1,6 +1,8 @@
 // The command line with an aircraft: two programs, real sockets and real time.
 #include "core/RunCli.h"
+#include "core/plan/PlanFile.h"
 
+using namespace anhinga;
 using namespace anhinga::testing;
 
 TEST_CASE("compiled, sent and fetched is the same mission item for item", "[cli][link][real]") {
@@ -116,4 +118,31 @@ TEST_CASE("rally points go to the aircraft and come back with route and fence", 
     const Json compiled = cli("compile --json " + (dir / "back.anhinga.geojson")).json();
     REQUIRE(compiled["rally"].size() == 1);
     CHECK(compiled["rally"][0]["z"] == 45);
+}
+
+TEST_CASE("a stand-in is like the aircraft of a plan", "[cli][link][standin][real]") {
+    TempDir dir;
+    const auto patrol = loadPlan(kPatrol);
+    REQUIRE(patrol);
+    Plan plan = *patrol;
+    plan.return_height_m = 77;
+    REQUIRE(savePlan(plan, dir / "p.anhinga.geojson"));
+    const int port = freePort();
+    const Process standin(
+        std::string(BIN_DIR) + "/anhinga-standin",
+        {"--link", fmt::format("udp:127.0.0.1:{}", port), "--like", dir / "p.anhinga.geojson", "--run-for", "40"});
+    const Ran params = cli(fmt::format("params --json --link udp-listen:{}", port));
+    INFO(params.err);
+    REQUIRE(params.code == 0);
+    CHECK(params.json()["params"]["RETURN_HEIGHT_M"] == 77);
+
+    spit(dir / "broken.anhinga.geojson", "{");
+    for (const std::string& arguments :
+         {" --like " + (dir / "broken.anhinga.geojson"), std::string(" --fault nonsense"),
+          std::string(" --like ") + (dir / "absent")}) {
+        INFO(arguments);
+        const int status =
+            std::system((std::string(BIN_DIR) + "/anhinga-standin" + arguments + " >/dev/null 2>&1").c_str());
+        CHECK(WEXITSTATUS(status) == 2);
+    }
 }

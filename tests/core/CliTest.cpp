@@ -123,6 +123,8 @@ TEST_CASE("patterns are made from shapes, and their photos told", "[cli][pattern
           Row{"block " + shape(area) + common + " --policy often", "often"},
           Row{"block " + shape(area) + common + " --every often", "neither metres"},
           Row{"block " + shape(area) + common + " --every 0s", "neither metres"},
+          Row{"block " + shape(area) + common + " --every 5001m", "neither metres"},
+          Row{"block " + shape(area) + common + " --margin -1", "neither metres nor photo"},
           Row{"block " + shape(area) + common + " --every 2s --camera-makes film", "the camera makes film"},
           Row{"block " + shape(area) + common + " --camera-makes noise", "noise"},
           Row{"block " + shape(area) + " --home here --out " + (dir / "x"), "--home here"},

@@ -53,6 +53,22 @@ TEST_CASE("logs aboard are listed with their sizes", "[link][logs]") {
     CHECK(no_logs->empty());
 }
 
+TEST_CASE("the list of logs is whole over a line that loses every second packet", "[link][logs][loss]") {
+    for (unsigned seed = 1; seed <= 6; ++seed) {
+        LinkConditions c = lossy(0.5, 20);
+        c.seed = seed;
+        LogRig r(3000, c);
+        TransferOptions patient;
+        patient.silence_s = 60;
+        const auto logs = listLogs(r.link(), patient);
+        INFO("seed " << seed << (logs ? "" : ": " + logs.error().message));
+        REQUIRE(logs);
+        REQUIRE(logs->size() == 2);
+        CHECK((*logs)[0].bytes == 5);
+        CHECK((*logs)[1].bytes == 3000);
+    }
+}
+
 TEST_CASE("a log is fetched byte for byte with loss, duplicates and reordering", "[link][logs][loss]") {
     LinkConditions c = lossy(0.05, 25);
     c.duplicate = 0.05;

@@ -122,6 +122,22 @@ TEST_CASE("a lost acknowledgement is said again when the last item comes again",
     CHECK(b.count("MISSION_ACK") == 0);
 }
 
+TEST_CASE("an item that comes again late is taken for the sign that the question for the next was lost",
+          "[standin][mission]") {
+    Bench b;
+    const auto items = row(3);
+    b.send(b.to("MISSION_COUNT").set("count", static_cast<double>(items.size())));
+    b.send(missionItemMessage(items[0], MissionType::mission, 1, 1));
+    b.clear();
+    b.send(missionItemMessage(items[0], MissionType::mission, 1, 1));  // at once: only twice on the way
+    CHECK(b.count("MISSION_REQUEST_INT") == 0);
+    b.standin.advance(0.3);
+    CHECK(b.count("MISSION_REQUEST_INT") == 0);
+    b.send(missionItemMessage(items[0], MissionType::mission, 1, 1));
+    REQUIRE(b.count("MISSION_REQUEST_INT") == 1);
+    CHECK(b.last("MISSION_REQUEST_INT")->integer("seq") == 1);
+}
+
 TEST_CASE("an unanswered question is asked again, and given up in the end", "[standin][mission]") {
     Bench b;
     b.send(b.to("MISSION_COUNT").set("count", 5));

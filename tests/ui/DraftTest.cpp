@@ -413,6 +413,13 @@ TEST_CASE("with Shift a drag goes by whole bearings, and its step is shown while
     CHECK(distance_m(was, now) > 50);
 }
 
+TEST_CASE("all items are selected by a key", "[ui][draft][select]") {
+    Driver d;
+    d.openDemo();
+    d.key(Qt::Key_A, Qt::ControlModifier);
+    CHECK(d.window.plan().selection().size() == d.plan().items.size());
+}
+
 TEST_CASE("a box takes everything in it, and it all moves together", "[ui][draft][select]") {
     Driver d;
     d.openDemo();

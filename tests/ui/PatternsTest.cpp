@@ -206,13 +206,14 @@ TEST_CASE("the cover of photos is a layer with a legend that tells gaps", "[ui][
     CHECK_FALSE(layer->spec().visible);
     layer->setVisible(true);
     const auto counted = [&](const QString& text) {
-        for (int i = 0; i < 200 && !cover->summary().contains(text); ++i) {
+        d.until(30000, [&] {  // it is counted when it is drawn
             d.window.map().grab();
-            QTest::qWait(20);
-        }
+            return cover->summary().contains(text);
+        });
         return cover->summary();
     };
     const QString whole = counted("%");
+    INFO(whole.toStdString());
     CHECK(whole.startsWith("0.0 % seen too seldom"));
     ItemId id = 0;
     for (const Item& i : d.plan().items)

@@ -61,7 +61,7 @@ Result<Failure> parseFailure(const std::string& text) {
         }
     std::vector<double> numbers;
     for (std::string_view rest = std::string_view(text).substr(at); !rest.empty();) {
-        if (rest.front() != (numbers.empty() ? '@' : ':')) return wrong();
+        if (!rest.starts_with(numbers.empty() ? '@' : ':')) return wrong();
         rest.remove_prefix(1);
         const auto number = takeNumber(rest);
         if (!number) return wrong();
