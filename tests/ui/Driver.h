@@ -114,13 +114,10 @@ class Driver {
         settle();
     }
 
-    /// Before the window: it reads them when it is made. And as at the program's start no style is set yet: with the
-    /// one of the window before, each part would be styled anew for every part that it is put into, a third of all
-    /// these tests' time.
+    /// Before the window: it reads them when it is made.
     struct NoSettings {
         NoSettings() {
             QSettings().clear();
-            qApp->setStyleSheet({});
             for (const UnitKind kind : {UnitKind::height, UnitKind::distance, UnitKind::speed}) setUnitChoice(kind, 0);
         }
     } no_settings;
