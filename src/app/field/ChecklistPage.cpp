@@ -113,7 +113,7 @@ void ChecklistPage::rebuild() {
         const ItemId id = e.item.id;
         connect(row.tick, &QCheckBox::clicked, this, [this, id](bool on) { field_->tick(id, on); });
         connect(row.box, &QWidget::customContextMenuRequested, this, [this, id, box = row.box](QPoint p) {
-            QMenu menu;
+            QMenu menu(this);
             QAction* must = menu.addAction("Must be fulfilled before arming");
             must->setCheckable(true);
             for (const ChecklistEntry& entry : field_->checklist())

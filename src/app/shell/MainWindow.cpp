@@ -578,7 +578,7 @@ void MainWindow::setNight(bool night) {
     scene_track_of_ = nullptr;  // its colours are another theme's
     QSettings().setValue("theme/night", night);
     // Set anew it would be worked out anew for every widget.
-    if (const QString sheet = theme_.styleSheet(); sheet != qApp->styleSheet()) qApp->setStyleSheet(sheet);
+    if (const QString sheet = theme_.styleSheet(); sheet != styleSheet()) setStyleSheet(sheet);
     auto* placeholders = findChild<PlaceholderInk*>();
     if (placeholders == nullptr) placeholders = new PlaceholderInk(this);
     placeholders->setInk(theme_.quiet);
