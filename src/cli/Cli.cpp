@@ -113,14 +113,35 @@ int runCli(int argc, char** argv) {
     }
     plan(command("photos", "where the photos of a plan are taken", cliPhotos));
     plan(command("compile", "the mission items of a plan", cliCompile));
-    link(plan(command("send", "hand a plan over and read it back", cliSend)));
+    const auto stops = [&](CLI::App* sub) {
+        sub->add_flag("--accept-stops", a.accept_stops, "send it in spite of findings that say stop");
+    };
+    CLI::App* send = plan(command("send", "hand a plan over and read it back", cliSend));
+    link(send);
+    stops(send);
     CLI::App* fetch = command("fetch", "read what the aircraft holds into a plan", cliFetch);
     link(fetch);
     fetch->add_option("--out", a.out, "plan file to write")->required();
     CLI::App* fly = plan(command("fly", "hand over, arm, start, wait for the landing", cliFly));
     link(fly);
+    stops(fly);
     fly->add_option("--record", a.record, "recording to write (.tlog)");
+    CLI::Option* pause = fly->add_option("--pause-at", a.pause_at_s, "hold so many seconds after the start")
+                             ->check(CLI::Range(0.0, 1e6));
+    fly->add_option("--resume-after", a.resume_after_s, "go on after so many seconds of holding")
+        ->check(CLI::Range(0.0, 1e6))
+        ->needs(pause);
+    fly->add_option("--return-at", a.return_at_s, "return home so many seconds after the start")
+        ->check(CLI::Range(0.0, 1e6));
     fly->add_option("--timeout", a.timeout_s, "seconds to wait for the landing")->check(CLI::Range(1.0, 1e6));
+    CLI::App* orders = command("orders", "tell the aircraft something, one after the other", cliOrders);
+    link(orders);
+    orders
+        ->add_option("--do", a.orders,
+                     "hold, resume, return, land, height=M, speed=MPS or goto=LAT,LON,M; heights above home "
+                     "(may be repeated)")
+        ->required()
+        ->allow_extra_args(false);
     CLI::App* params = command("params", "parameters of the aircraft", cliParams);
     link(params);
     params->add_option("--set", a.sets, "NAME=VALUE (may be repeated), read back")->allow_extra_args(false);

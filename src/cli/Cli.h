@@ -41,6 +41,9 @@ struct CliArguments {
     bool anew = false;
     int resume_item = 0, resume_photo = 0;
     double timeout_s = 3600;  // of a flight
+    bool accept_stops = false;
+    double pause_at_s = -1, resume_after_s = 10, return_at_s = -1;  // of a flight, from its start
+    std::vector<std::string> orders;
     PatternOptions pattern;
     std::vector<std::string> sets;  // NAME=VALUE
     int get_log = -1;
@@ -66,6 +69,7 @@ CliResult cliCompile(const CliArguments& a);
 CliResult cliSend(const CliArguments& a);
 CliResult cliFetch(const CliArguments& a);
 CliResult cliFly(const CliArguments& a);
+CliResult cliOrders(const CliArguments& a);
 CliResult cliParams(const CliArguments& a);
 CliResult cliLogs(const CliArguments& a);
 CliResult cliInspect(const CliArguments& a);

@@ -16,6 +16,13 @@ struct LoadedPlan {
     PlanView view;
 };
 Result<LoadedPlan> loadForCli(const CliArguments& a);
+/// All that is found in it, rehearsed and in its sorties: what `check` lists, and what must be accepted before it is
+/// sent.
+struct PlanFindings {
+    std::vector<Finding> list;
+    std::size_t sorties = 1;
+};
+PlanFindings findingsForCli(const LoadedPlan& loaded, int sortie);
 CliResult unusable(const Error& e);
 
 }  // namespace anhinga

@@ -43,18 +43,77 @@ Json countsOf(const MissionSet& set) {
     return {{"mission", set.mission.size()}, {"fence", set.fence.size()}, {"rally", set.rally.size()}};
 }
 
-CliResult handOverAnswer(const HandOver& h) {
+/// Exit code 4: nothing was sent, and why, all of it.
+CliResult refusedAnswer(const std::vector<std::pair<std::string, std::string>>& reasons) {
     CliResult out;
-    Json differences = Json::array();
+    Json refused = Json::array();
+    for (const auto& [item, reason] : reasons) {
+        refused.push_back({{"item", item}, {"reason", reason}});
+        out.error += fmt::format("{}{}: {}", out.error.empty() ? "" : "\n", item, reason);
+    }
+    out.json = {{"refused", refused}};
+    out.code = 4;
+    return out;
+}
+
+/// Stop findings, unless they are accepted.
+std::vector<std::pair<std::string, std::string>> stopsOf(const CliArguments& a, const LoadedPlan& loaded) {
+    std::vector<std::pair<std::string, std::string>> out;
+    if (a.accept_stops) return out;
+    for (const Finding& f : findingsForCli(loaded, a.sortie).list)
+        if (f.severity == Severity::stop) out.emplace_back(itemText(loaded.plan, f.item), f.message);
+    return out;
+}
+
+TranslationInput toTranslate(const CliArguments& a, const LoadedPlan& loaded) {
+    TranslationInput in = translationInput(loaded.plan, loaded.terrain);
+    if (a.accept_stops) in.planned_for.reset();
+    return in;
+}
+
+CliResult handOverAnswer(const HandOver& h, const LoadedPlan& loaded) {
+    if (!h.refused.empty()) {
+        std::vector<std::pair<std::string, std::string>> reasons;
+        const auto& source = loaded.view.mission->source;
+        for (const Unsaid& u : h.refused) {
+            const bool of_item = u.seq >= 0 && static_cast<std::size_t>(u.seq) < source.size();
+            std::pair reason(of_item ? itemText(loaded.plan, source[static_cast<std::size_t>(u.seq)]) : "plan",
+                             u.reason);
+            // A pattern says the same at each of its photos.
+            if (std::find(reasons.begin(), reasons.end(), reason) == reasons.end())
+                reasons.push_back(std::move(reason));
+        }
+        return refusedAnswer(reasons);
+    }
+    CliResult out;
+    Json differences = Json::array(), kept = Json::array();
+    for (const KeptField& k : h.kept) {
+        kept.push_back({{"type", k.type},
+                        {"seq", k.seq},
+                        {"field", k.field},
+                        {"plan", k.plan},
+                        {"vehicle", k.vehicle},
+                        {"why", k.why}});
+        out.text += fmt::format("{} item {} {}: {} kept as {}, {}\n", k.type, k.seq, k.field, k.plan, k.vehicle, k.why);
+    }
     for (const MissionDifference& d : h.differences) {
         differences.push_back(
             {{"type", d.type}, {"seq", d.seq}, {"field", d.field}, {"plan", d.plan}, {"vehicle", d.vehicle}});
         out.text += fmt::format("{} item {} {}: plan {}, vehicle {}\n", d.type, d.seq, d.field, d.plan, d.vehicle);
     }
-    out.json = {{"sent", countsOf(h.held)}, {"verified", h.verified}, {"differences", differences}};
-    out.text += fmt::format("{} mission, {} fence and {} rally items read back: {}", h.held.mission.size(),
-                            h.held.fence.size(), h.held.rally.size(),
-                            h.verified ? fmt::format("verified, seal {:016x}", h.fingerprint) : "NOT as sent");
+    out.json = {{"sent", countsOf(h.held)},
+                {"verified", h.verified},
+                {"dialect", h.dialect},
+                {"kept", kept},
+                {"differences", differences}};
+    if (!h.objection.empty()) {
+        out.json["objection"] = h.objection;
+        out.text += fmt::format("the aircraft took it and then found it not valid: {}\n", h.objection);
+    }
+    out.text += fmt::format(
+        "{}: {} mission, {} fence and {} rally items read back: {}", h.dialect, h.held.mission.size(),
+        h.held.fence.size(), h.held.rally.size(),
+        h.verified ? fmt::format("verified, agrees in meaning, seal {:016x}", h.fingerprint) : "NOT as sent");
     out.code = h.verified ? 0 : 1;
     return out;
 }
@@ -65,11 +124,13 @@ CliResult cliSend(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
     if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    if (const auto stops = stopsOf(a, *loaded); !stops.empty()) return refusedAnswer(stops);
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
-    const auto h = handOver(*link, loaded->view.toSend(), loaded->plan.traits.item0_is_home);
-    return h ? handOverAnswer(*h) : linkFailed(h.error().message);
+    const auto h =
+        handOver(*link, loaded->view.toSend(), loaded->plan.traits.item0_is_home, {}, nullptr, toTranslate(a, *loaded));
+    return h ? handOverAnswer(*h, *loaded) : linkFailed(h.error().message);
 }
 
 CliResult cliFetch(const CliArguments& a) {
@@ -80,7 +141,8 @@ CliResult cliFetch(const CliArguments& a) {
     if (!held) return linkFailed(held.error().message);
     Plan base;
     base.title = "Fetched from the aircraft";
-    const auto back = decompile(*held, base);
+    const VehicleSnapshot v = link->snapshot();
+    const auto back = decompile(withHomeSlot(*held, dialectOf(v), v.home ? v.home : v.position, v.home_amsl_m), base);
     if (!back) return linkFailed(back.error().message);
     if (const auto ok = savePlan(back->plan, a.out); !ok) return unusable(ok.error());
     CliResult out;
@@ -114,7 +176,7 @@ CliResult cliParams(const CliArguments& a) {
             continue;
         }
         // Answered, but not as told: that is a no; no answer is a failure of the link.
-        if (held.error().message.find("holds") == std::string::npos) return linkFailed(held.error().message);
+        if (held.error().code != ErrorCode::differs) return linkFailed(held.error().message);
         out.error = held.error().message;
         out.code = 1;
     }
@@ -175,25 +237,43 @@ CliResult cliFly(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
     if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    if (const auto stops = stopsOf(a, *loaded); !stops.empty()) return refusedAnswer(stops);
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
-    const auto h = handOver(*link, loaded->view.toSend(), loaded->plan.traits.item0_is_home);
+    const auto h =
+        handOver(*link, loaded->view.toSend(), loaded->plan.traits.item0_is_home, {}, nullptr, toTranslate(a, *loaded));
     if (!h) return linkFailed(h.error().message);
-    if (!h->verified) return handOverAnswer(*h);
+    if (!h->verified) return handOverAnswer(*h, *loaded);
     if (const auto ok = commandArm(*link); !ok) return linkFailed(ok.error().message);
     if (const auto ok = commandStart(*link); !ok) return linkFailed(ok.error().message);
     const double start = monotonicMs();
-    bool landed = false, seen_armed = false;
+    bool landed = false, seen_armed = false, paused = false, resumed = false, returned = false;
+    Json modes = Json::array();
+    std::optional<std::uint32_t> last_mode;
     while (monotonicMs() - start < a.timeout_s * 1000) {
         std::this_thread::sleep_for(std::chrono::milliseconds(20));
         const VehicleSnapshot v = link->snapshot();
+        const double t_s = (monotonicMs() - start) / 1000;
         if (v.heartbeat_age_s > 15) return linkFailed("the vehicle has been silent for 15 s in flight");
+        if (last_mode != v.custom_mode) {
+            last_mode = v.custom_mode;
+            modes.push_back({{"t_s", t_s}, {"name", modeInterfaceName(modeName(v))}});
+        }
         seen_armed |= v.armed;
         if (seen_armed && !v.armed) {
             landed = true;
             break;
         }
+        const auto order = [&](bool& done, bool due, Result<void> (*tell)(VehicleLink&, std::stop_token)) {
+            if (done || !due) return Result<void>{};
+            done = true;
+            return tell(*link, {});
+        };
+        for (const auto& ok : {order(paused, a.pause_at_s >= 0 && t_s >= a.pause_at_s, commandPause),
+                               order(resumed, paused && t_s >= a.pause_at_s + a.resume_after_s, commandResume),
+                               order(returned, a.return_at_s >= 0 && t_s >= a.return_at_s, commandReturn)})
+            if (!ok) return linkFailed(ok.error().message);
     }
     const VehicleSnapshot v = link->snapshot();
     const double now_s = v.boot_s.value_or(0);
@@ -202,15 +282,72 @@ CliResult cliFly(const CliArguments& a) {
     for (std::size_t i = 1; i < v.track->size(); ++i)
         distance += distance_m((*v.track)[i - 1].place, (*v.track)[i].place);
     CliResult out;
-    out.json = {{"landed", landed},
-                {"duration_s", flown},
-                {"distance_m", distance},
-                {"items_reached", v.reached->size()},
-                {"photos", v.photos}};
+    out.json = {{"landed", landed},       {"duration_s", flown},
+                {"distance_m", distance}, {"items_reached", v.reached->size()},
+                {"photos", v.photos},     {"modes", modes}};
     out.text = fmt::format("{} after {}, {}, {} items reached, {} photos", landed ? "landed" : "still flying",
                            durationText(flown), distanceText(distance), v.reached->size(), v.photos);
     if (const std::string wrong = link->recordError(); !wrong.empty()) return linkFailed(wrong);
     out.code = landed ? 0 : 1;
+    return out;
+}
+
+namespace {
+
+using Order = std::function<Result<void>(VehicleLink&)>;
+
+/// "hold", "height=60", "goto=47.3,-20.1,60" as something to do; an error says what was expected.
+Result<Order> orderOf(const std::string& text) {
+    const auto equals = text.find('=');
+    const std::string name = text.substr(0, equals);
+    std::vector<double> n;
+    for (std::size_t at = equals; at != std::string::npos && at < text.size();) {
+        const std::size_t end = text.find(',', at + 1);
+        const auto value = parseNumber(text.substr(at + 1, end == std::string::npos ? end : end - at - 1));
+        if (!value) return fail("--do {}: a number was expected after {}", text, text.substr(0, at + 1));
+        n.push_back(*value);
+        at = end;
+    }
+    const auto plain = [&](Result<void> (*tell)(VehicleLink&, std::stop_token)) -> Result<Order> {
+        if (!n.empty()) return fail("--do {}: takes no number", text);
+        return [tell](VehicleLink& l) { return tell(l, {}); };
+    };
+    if (name == "hold") return plain(commandPause);
+    if (name == "resume") return plain(commandResume);
+    if (name == "return") return plain(commandReturn);
+    if (name == "land") return plain(commandLand);
+    if (name == "height" && n.size() == 1 && n[0] >= 0 && n[0] <= 10000)
+        return [h = n[0]](VehicleLink& l) { return commandHeight(l, h); };
+    if (name == "speed" && n.size() == 1 && n[0] > 0 && n[0] <= 150)
+        return [v = n[0]](VehicleLink& l) { return commandSpeed(l, v); };
+    if (name == "goto" && n.size() == 3 && isValid({n[0], n[1]}) && n[2] >= 0 && n[2] <= 10000)
+        return [n](VehicleLink& l) { return commandGoTo(l, {n[0], n[1]}, n[2]); };
+    return fail("--do {}: expected hold, resume, return, land, height=M, speed=MPS or goto=LAT,LON,M", text);
+}
+
+}  // namespace
+
+CliResult cliOrders(const CliArguments& a) {
+    std::vector<Order> orders;
+    for (const std::string& text : a.orders) {
+        auto order = orderOf(text);
+        if (!order) return unusable(order.error());
+        orders.push_back(std::move(*order));
+    }
+    CliResult failed;
+    const auto link = connect(a, failed);
+    if (!link) return failed;
+    CliResult out;
+    Json done = Json::array();
+    for (std::size_t i = 0; i < orders.size(); ++i) {
+        link->setTold("");
+        const auto ok = orders[i](*link);
+        const std::string how = link->told(), reason = ok ? "" : ok.error().message;
+        done.push_back({{"order", a.orders[i]}, {"accepted", ok.has_value()}, {"how", how}, {"reason", reason}});
+        out.text += fmt::format("{}{}: {}\n", a.orders[i], how.empty() ? "" : " by " + how, ok ? "accepted" : reason);
+        if (!ok) out.code = ok.error().code == ErrorCode::silent ? 3 : std::max(out.code, 1);
+    }
+    out.json = {{"done", done}};
     return out;
 }
 

@@ -37,26 +37,30 @@ CliResult unusable(const Error& e) {
     return {2, Json::object(), "", e.message};
 }
 
+PlanFindings findingsForCli(const LoadedPlan& loaded, int sortie) {
+    const PlanView& view = loaded.view;
+    std::optional<EnergyForecast> energy;
+    if (view.mission)
+        if (const auto r = rehearse(loaded.plan, *view.mission, loaded.terrain))
+            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item, r->breaches};
+    const std::optional covers = countCovers(loaded.plan, view.route.patterns, loaded.terrain.get());
+    std::vector<FlownSortiePtr> sorties;
+    if (sortie == 0 && !loaded.plan.cuts.empty()) sorties = *flySorties(loaded.plan, view.route, loaded.terrain, {});
+    auto findings = check({.plan = loaded.plan,
+                           .view = view,
+                           .terrain = loaded.terrain.get(),
+                           .energy = energy,
+                           .in_sorties = sorties.size() > 1,
+                           .covers = &*covers});
+    return {withSorties(sortie == 0 ? loaded.plan : Plan{}, std::move(findings), sorties),
+            std::max<std::size_t>(1, sorties.size())};
+}
+
 CliResult cliCheck(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
     const PlanView& view = loaded->view;
-    std::optional<EnergyForecast> energy;
-    if (view.mission)
-        if (const auto r = rehearse(loaded->plan, *view.mission, loaded->terrain))
-            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item, r->breaches};
-    const std::optional covers = countCovers(loaded->plan, view.route.patterns, loaded->terrain.get());
-    std::vector<FlownSortiePtr> sorties;
-    if (a.sortie == 0 && !loaded->plan.cuts.empty())
-        sorties = *flySorties(loaded->plan, view.route, loaded->terrain, {});
-    const auto findings = withSorties(a.sortie == 0 ? loaded->plan : Plan{},
-                                      check({.plan = loaded->plan,
-                                             .view = view,
-                                             .terrain = loaded->terrain.get(),
-                                             .energy = energy,
-                                             .in_sorties = sorties.size() > 1,
-                                             .covers = &*covers}),
-                                      sorties);
+    const auto [findings, sorties] = findingsForCli(*loaded, a.sortie);
     CliResult out;
     out.json["findings"] = Json::array();
     std::size_t counts[3] = {};
@@ -73,7 +77,7 @@ CliResult cliCheck(const CliArguments& a) {
     out.json["distance_m"] = view.path.length_m;
     out.json["photos"] = view.route.photos;
     out.json["area_m2"] = view.route.area_m2;
-    out.json["sorties"] = std::max<std::size_t>(1, sorties.size());
+    out.json["sorties"] = sorties;
     out.json["patterns"] = Json::array();
     for (const OpenedPattern& o : view.route.patterns) {
         const PatternFlight& f = *o.flight;

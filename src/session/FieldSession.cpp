@@ -136,7 +136,9 @@ Result<void> FieldSession::handOver(bool in_batches) {
     const MissionSet set = view.toSend();
     if (link_->batches() != nullptr && v.armed)
         return fail("the plan is flown in batches: it cannot be changed in flight");
-    if (in_batches) return link_->handOverBatches(set, plan.traits.item_limit, plan.traits.item0_is_home);
+    if (in_batches)
+        return link_->handOverBatches(set, plan.traits.item_limit, plan.traits.item0_is_home,
+                                      translationInput(plan, plan_->terrain()));
     if (v.armed && link_->held() && v.mission_item) {
         const auto first = firstChangeable(v.mission_item, plan.traits.change_ahead);
         if (!first) return fail("this autopilot cannot be given a change in flight");
@@ -145,7 +147,7 @@ Result<void> FieldSession::handOver(bool in_batches) {
             if (d.seq >= 0 && d.seq < *first)
                 return fail("mission item {} is flown or too near: changes can be sent from item {} on", d.seq, *first);
     }
-    link_->handOver(set, plan.traits.item0_is_home);
+    link_->handOver(set, plan.traits.item0_is_home, translationInput(plan, plan_->terrain()));
     return {};
 }
 
@@ -193,7 +195,9 @@ std::set<ItemId> FieldSession::frozen() const {
 
 void FieldSession::check() {
     const PlanView& view = plan_->flownView();
-    if (view.mission) link_->check(view.toSend(), plan_->plan()->traits.item0_is_home);
+    if (view.mission)
+        link_->check(view.toSend(), plan_->plan()->traits.item0_is_home,
+                     translationInput(*plan_->plan(), plan_->terrain()));
 }
 
 void FieldSession::setFrozen(bool frozen) {

@@ -48,6 +48,8 @@ Result<void> LinkSession::connectTo(const QString& address) {
     logs_.clear();
     held_.reset();
     differences_.clear();
+    kept_.clear();
+    refused_.clear();
     seal_ = Seal::none;
     fingerprint_ = 0;
     timer_.start();
@@ -88,6 +90,8 @@ void LinkSession::choose(int system) {
     // What was known is known of another one.
     held_.reset();
     differences_.clear();
+    kept_.clear();
+    refused_.clear();
     parameters_.clear();
     logs_.clear();
     commands_.clear();
@@ -154,35 +158,49 @@ std::string LinkSession::keepCopy(const MissionSet& held) {
 
 void LinkSession::takeHandOver(const Result<HandOver>& result) {
     differences_.clear();
+    kept_.clear();
+    refused_.clear();
     if (!result) {
         seal_ = Seal::failed;
         seal_text_ = QString::fromStdString(result.error().message);
         held_.reset();
         return;
     }
+    refused_ = result->refused;
+    if (!refused_.empty()) {
+        seal_ = Seal::failed;
+        seal_text_ = QString("Nothing was sent, %1 cannot be told everything: %2")
+                         .arg(QString::fromStdString(result->dialect), QString::fromStdString(refused_.front().reason));
+        if (refused_.size() > 1) seal_text_ += QString(" (and %1 more)").arg(refused_.size() - 1);
+        return;
+    }
     differences_ = result->differences;
+    kept_ = result->kept;
     held_ = result->held;
     fingerprint_ = result->fingerprint;
     seal_time_ = QDateTime::currentDateTime();
     stored_ = result->stored;
     seal_ = result->verified ? Seal::sealed : Seal::differs;
     seal_text_ = result->verified
-                     ? QString("%1 items, %2 fence points and %3 rally points read back, all agree")
+                     ? QString("%1 items, %2 fence points and %3 rally points read back, all agree%4")
                            .arg(result->held.mission.size())
                            .arg(result->held.fence.size())
                            .arg(result->held.rally.size())
+                           .arg(kept_.empty() ? QString() : QString(" in meaning; %1 kept otherwise").arg(kept_.size()))
+                 : !result->objection.empty()
+                     ? QString("taken, and then found not valid: %1").arg(QString::fromStdString(result->objection))
                      : (result->differences.size() == 1
                             ? QString("1 difference between plan and aircraft")
                             : QString("%1 differences between plan and aircraft").arg(result->differences.size()));
     if (result->verified) emit sealed(*result);
 }
 
-void LinkSession::handOver(const MissionSet& set, bool item0_is_home) {
+void LinkSession::handOver(const MissionSet& set, bool item0_is_home, const TranslationInput& input) {
     if (!link_ || busy_) return;
     seal_ = Seal::none;
     seal_text_.clear();
     batches_.reset();
-    run("waiting for the vehicle", [this, set, item0_is_home, known = held_](TransferOptions options) mutable {
+    run("waiting for the vehicle", [this, set, item0_is_home, input, known = held_](TransferOptions options) mutable {
         // What is there is read first: a copy is kept of what would be lost, and only the difference is sent.
         Result<MissionSet> before = known ? Result<MissionSet>(*known) : MissionSet{};
         std::string copy;
@@ -193,6 +211,7 @@ void LinkSession::handOver(const MissionSet& set, bool item0_is_home) {
                 report(plain, 0.1 * share, what + " before anything is sent");
             };
             before = downloadAll(*link_, reading);
+            if (before) *before = inPlanItems(*before);
             if (before && !compareMissions("", set.mission, before->mission, item0_is_home).empty())
                 copy = keepCopy(*before);
         }
@@ -201,7 +220,7 @@ void LinkSession::handOver(const MissionSet& set, bool item0_is_home) {
         };
         Result<HandOver> result = tl::unexpected(Error{"stopped"});
         if (!options.stop.stop_requested())
-            result = anhinga::handOver(*link_, set, item0_is_home, options, before ? &*before : nullptr);
+            result = anhinga::handOver(*link_, set, item0_is_home, options, before ? &*before : nullptr, input);
         return std::function<void()>([this, result = std::move(result), copy] {
             copy_path_ = QString::fromStdString(copy);
             takeHandOver(result);
@@ -209,7 +228,8 @@ void LinkSession::handOver(const MissionSet& set, bool item0_is_home) {
     });
 }
 
-Result<void> LinkSession::handOverBatches(const MissionSet& set, int limit, bool item0_is_home) {
+Result<void> LinkSession::handOverBatches(const MissionSet& set, int limit, bool item0_is_home,
+                                          const TranslationInput& input) {
     if (!link_ || busy_) return fail("the link is busy");
     auto plan = BatchPlan::make(set.mission, limit, item0_is_home);
     if (!plan) return tl::unexpected(plan.error());
@@ -217,8 +237,8 @@ Result<void> LinkSession::handOverBatches(const MissionSet& set, int limit, bool
     batches_ = std::make_unique<BatchSender>(*link_, std::move(*plan));
     whole_fingerprint_ = missionFingerprint(set);
     batch_problem_.clear();
-    run("sending the first batches", [this, set, item0_is_home](const TransferOptions& options) {
-        auto result = batches_->begin(set, item0_is_home, options);
+    run("sending the first batches", [this, set, item0_is_home, input](const TransferOptions& options) {
+        auto result = batches_->begin(set, item0_is_home, options, input);
         return std::function<void()>([this, result = std::move(result)]() mutable {
             if (result) result->fingerprint = whole_fingerprint_;
             takeHandOver(result);
@@ -252,22 +272,17 @@ std::optional<int> LinkSession::flownItem() const {
     return source ? std::optional(static_cast<int>(*source)) : std::nullopt;
 }
 
-void LinkSession::check(const MissionSet& set, bool item0_is_home) {
-    run("reading what the aircraft holds", [this, set, item0_is_home](const TransferOptions& options) {
-        auto held = downloadAll(*link_, options);
-        Result<HandOver> result = tl::unexpected(Error{held ? "" : held.error().message});
-        if (held) {
-            HandOver h;
-            h.differences = compareMissions("mission", set.mission, held->mission, item0_is_home);
-            for (auto& d : compareMissions("fence", set.fence, held->fence, false)) h.differences.push_back(d);
-            for (auto& d : compareMissions("rally", set.rally, held->rally, false)) h.differences.push_back(d);
-            h.held = std::move(*held);
-            h.verified = h.differences.empty();
-            h.fingerprint = missionFingerprint(set);
-            result = std::move(h);
-        }
+void LinkSession::check(const MissionSet& set, bool item0_is_home, const TranslationInput& input) {
+    run("reading what the aircraft holds", [this, set, item0_is_home, input](const TransferOptions& options) {
+        auto result = compareHeld(*link_, set, item0_is_home, options, input);
         return std::function<void()>([this, result = std::move(result)] { takeHandOver(result); });
     });
+}
+
+/// What stands aboard, with home as its first item, as plans count.
+MissionSet LinkSession::inPlanItems(const MissionSet& held) const {
+    const VehicleSnapshot v = link_->snapshot();
+    return withHomeSlot(held, dialectOf(v), v.home ? v.home : v.position, v.home_amsl_m);
 }
 
 void LinkSession::clearAircraft() {
@@ -275,7 +290,7 @@ void LinkSession::clearAircraft() {
         Result<void> cleared;
         std::string copy;
         if (const auto before = downloadAll(*link_, options)) {
-            copy = keepCopy(*before);
+            copy = keepCopy(inPlanItems(*before));
             for (const MissionType type : {MissionType::mission, MissionType::fence, MissionType::rally})
                 if (cleared) cleared = uploadMission(*link_, type, {}, options);
         } else {
@@ -297,8 +312,8 @@ void LinkSession::fetch() {
         auto held = downloadAll(*link_, options);
         return std::function<void()>([this, held = std::move(held)] {
             if (!held) return emit fetchFailed(QString::fromStdString(held.error().message));
-            held_ = *held;
-            emit fetched(*held);
+            held_ = inPlanItems(*held);
+            emit fetched(*held_);
         });
     });
 }

@@ -63,16 +63,17 @@ class LinkSession : public QObject {
 
     /// Hands a compiled plan over. Refused while something is under way. What the aircraft held before is kept first;
     /// where it is known, only the difference is sent.
-    void handOver(const MissionSet& set, bool item0_is_home);
+    void handOver(const MissionSet& set, bool item0_is_home, const TranslationInput& input = {});
     /// A mission longer than the aircraft's memory: the first parts now, the rest in flight. Fails when it cannot be
     /// cut.
-    Result<void> handOverBatches(const MissionSet& set, int limit, bool item0_is_home);
+    Result<void> handOverBatches(const MissionSet& set, int limit, bool item0_is_home,
+                                 const TranslationInput& input = {});
     /// Null when no mission is flown in batches.
     const BatchSender* batches() const { return batches_.get(); }
     /// The item of the whole mission that is flown to.
     std::optional<int> flownItem() const;
     /// Reads what the aircraft holds and compares it with `set`, without sending any of it.
-    void check(const MissionSet& set, bool item0_is_home);
+    void check(const MissionSet& set, bool item0_is_home, const TranslationInput& input = {});
     /// Empties all three lists on the aircraft, after a copy was kept.
     void clearAircraft();
     /// Reads what the aircraft holds; answered by fetched() or fetchFailed().
@@ -89,6 +90,10 @@ class LinkSession : public QObject {
     QDateTime sealTime() const { return seal_time_; }
     bool sealStored() const { return stored_; }
     const std::vector<MissionDifference>& differences() const { return differences_; }
+    /// What the aircraft rounds, leaves out or was told otherwise; in the items of what was handed over.
+    const std::vector<KeptField>& kept() const { return kept_; }
+    /// Why nothing was sent: what the aircraft cannot be told.
+    const std::vector<Unsaid>& refusedItems() const { return refused_; }
     /// What the aircraft holds, as last read; nothing when it was not read in this connection.
     const std::optional<MissionSet>& held() const { return held_; }
     /// Of each mission item of `set` how far it has got.
@@ -136,6 +141,7 @@ class LinkSession : public QObject {
     bool run(const QString& what, std::function<std::function<void()>(TransferOptions)> job);
     void takeHandOver(const Result<HandOver>& result);
     void tendBatches();
+    MissionSet inPlanItems(const MissionSet& held) const;
     std::string keepCopy(const MissionSet& held);
 
     LinkWorld world_;
@@ -155,6 +161,8 @@ class LinkSession : public QObject {
     bool stored_ = false;
     std::optional<MissionSet> held_;
     std::vector<MissionDifference> differences_;
+    std::vector<KeptField> kept_;
+    std::vector<Unsaid> refused_;
     std::vector<CommandNote> commands_;
     ParameterSet parameters_;
     std::vector<OnboardLog> logs_;

@@ -2,37 +2,60 @@
 
 namespace anhinga {
 
+void LinkedStandIn::send(const mavlink::Message& m) {
+    std::string frame = vehicle_->frame(m);
+    const std::lock_guard lock(mutex_);
+    if (transport_) transport_->send(std::move(frame));
+}
+
+Result<void> LinkedStandIn::connect(const LinkAddress& address, const LinkConditions& conditions,
+                                    const LinkWorld& world) {
+    auto transport = world.open(
+        address,
+        [this](std::span<const std::uint8_t> bytes) {
+            parser_.feed(bytes, [this](const mavlink::Message& m, std::span<const std::uint8_t> frame) {
+                vehicle_->hear(m, frame);
+            });
+        },
+        conditions);
+    if (!transport) return tl::unexpected(transport.error());
+    const std::lock_guard lock(mutex_);
+    transport_ = std::move(*transport);
+    return {};
+}
+
 Result<std::unique_ptr<LinkedStandIn>> LinkedStandIn::open(const LinkAddress& address, StandInOptions options,
                                                            const LinkConditions& conditions, const LinkWorld& world) {
     std::unique_ptr<LinkedStandIn> linked(new LinkedStandIn);
     LinkedStandIn* l = linked.get();
     options.clock = world.clock;
-    l->standin_ = std::make_unique<StandIn>(options, [l](const mavlink::Message& m) {
-        std::string frame = l->standin_->frame(m);
-        const std::lock_guard lock(l->mutex_);
-        if (l->transport_) l->transport_->send(std::move(frame));
-    });
-    auto transport = world.open(
-        address,
-        [l](std::span<const std::uint8_t> bytes) {
-            l->parser_.feed(bytes, [l](const mavlink::Message& m, std::span<const std::uint8_t> frame) {
-                l->standin_->hear(m, frame);
-            });
-        },
-        conditions);
-    if (!transport) return tl::unexpected(transport.error());
-    {
-        const std::lock_guard lock(l->mutex_);
-        l->transport_ = std::move(*transport);
-    }
-    l->time_ = world.clock->start([l, &clock = *world.clock, conditions, options](const std::stop_token& stop) {
-        l->run(stop, clock, conditions, options);
+    auto standin = std::make_unique<StandIn>(options, [l](const mavlink::Message& m) { l->send(m); });
+    l->standin_ = standin.get();
+    l->vehicle_ = std::move(standin);
+    if (auto ok = l->connect(address, conditions, world); !ok) return tl::unexpected(ok.error());
+    l->time_ = world.clock->start([l, &clock = *world.clock, conditions, faults = options.faults, pace = options.pace](
+                                      const std::stop_token& stop) { l->run(stop, clock, conditions, faults, pace); });
+    return linked;
+}
+
+Result<std::unique_ptr<LinkedStandIn>> LinkedStandIn::open(const LinkAddress& address,
+                                                           families::AircraftOptions options,
+                                                           const LinkConditions& conditions, const LinkWorld& world) {
+    std::unique_ptr<LinkedStandIn> linked(new LinkedStandIn);
+    LinkedStandIn* l = linked.get();
+    auto aircraft =
+        std::make_unique<families::Aircraft>(std::move(options), [l](const mavlink::Message& m) { l->send(m); });
+    l->aircraft_ = aircraft.get();
+    l->vehicle_ = std::move(aircraft);
+    if (auto ok = l->connect(address, conditions, world); !ok) return tl::unexpected(ok.error());
+    l->time_ = world.clock->start([l, &clock = *world.clock, conditions](const std::stop_token& stop) {
+        l->run(stop, clock, conditions, {}, 1);
     });
     return linked;
 }
 
-void LinkedStandIn::run(const std::stop_token& stop, Clock& clock, LinkConditions conditions,
-                        const StandInOptions& options) {
+void LinkedStandIn::run(const std::stop_token& stop, Clock& clock, LinkConditions conditions, const Faults& faults,
+                        double pace) {
     constexpr double kTick_s = 0.01, kSlowRadio = 1200;
     const double start_s = clock.now_s();
     double last_s = start_s;
@@ -40,9 +63,9 @@ void LinkedStandIn::run(const std::stop_token& stop, Clock& clock, LinkCondition
     while (!stop.stop_requested()) {
         clock.sleep(kTick_s, stop);
         const double now_s = clock.now_s();
-        standin_->advance(now_s - last_s);
+        vehicle_->advance(now_s - last_s);
         last_s = now_s;
-        if (slow || !options.faults.holds("slow-radio", (now_s - start_s) * options.pace)) continue;
+        if (slow || !faults.holds("slow-radio", (now_s - start_s) * pace)) continue;
         slow = true;
         conditions.bytes_per_s = kSlowRadio;
         transport_->setConditions(conditions);

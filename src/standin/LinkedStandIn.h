@@ -6,6 +6,7 @@
 #include "core/link/Transport.h"
 #include "core/mavlink/Frame.h"
 #include "standin/StandIn.h"
+#include "standin/families/Aircraft.h"
 
 namespace anhinga {
 
@@ -15,15 +16,25 @@ class LinkedStandIn {
     static Result<std::unique_ptr<LinkedStandIn>> open(const LinkAddress& address, StandInOptions options,
                                                        const LinkConditions& conditions = {},
                                                        const LinkWorld& world = {});
+    /// One of a real autopilot family.
+    static Result<std::unique_ptr<LinkedStandIn>> open(const LinkAddress& address, families::AircraftOptions options,
+                                                       const LinkConditions& conditions = {},
+                                                       const LinkWorld& world = {});
     ~LinkedStandIn();
     LinkedStandIn(const LinkedStandIn&) = delete;
+    /// Our own; not to be called for one of a real family.
     StandIn& standin() { return *standin_; }
+    families::Aircraft& aircraft() { return *aircraft_; }
 
   private:
     LinkedStandIn() = default;
-    void run(const std::stop_token& stop, Clock& clock, LinkConditions conditions, const StandInOptions& options);
+    Result<void> connect(const LinkAddress& address, const LinkConditions& conditions, const LinkWorld& world);
+    void send(const mavlink::Message& message);
+    void run(const std::stop_token& stop, Clock& clock, LinkConditions conditions, const Faults& faults, double pace);
 
-    std::unique_ptr<StandIn> standin_;
+    std::unique_ptr<SimulatedVehicle> vehicle_;
+    StandIn* standin_ = nullptr;
+    families::Aircraft* aircraft_ = nullptr;
     mavlink::Parser parser_;
     std::mutex mutex_;  // of transport_, while it is made
     std::unique_ptr<Transport> transport_;

@@ -1,5 +1,5 @@
 // A simulated autopilot that speaks MAVLink 2 and flies what it was sent with the shared executor. For practice and
-// tests; it presents itself as autopilot family 3.
+// tests; it presents itself as a family of its own, with modes and parameters invented for it.
 #pragma once
 
 #include <array>
@@ -18,6 +18,7 @@
 #include "core/flightlog/FlightLog.h"
 #include "core/geo/MagneticField.h"
 #include "core/mavlink/Messages.h"
+#include "core/mavlink/ModeNames.h"
 #include "core/mavlink/Signing.h"
 #include "core/mission/FenceField.h"
 #include "standin/Faults.h"
@@ -25,10 +26,11 @@
 #include "standin/MissionStore.h"
 #include "standin/OnboardFiles.h"
 #include "standin/ParameterStore.h"
+#include "standin/SimulatedVehicle.h"
 
 namespace anhinga {
 
-constexpr int kStandInFamily = 3;  // MAV_AUTOPILOT
+constexpr int kStandInFamily = mavlink::kOwnFamily;
 
 struct StandInOptions {
     GeoPoint home{47.3052, -20.1068};
@@ -55,16 +57,15 @@ struct StandInOptions {
 };
 
 /// Thread-safe: receive() from the link's thread, advance() from the clock's.
-class StandIn {
+class StandIn : public SimulatedVehicle {
   public:
     StandIn(StandInOptions options, std::function<void(const mavlink::Message&)> send);
     /// What has come over a link: its signature is judged, and a packet the link has doubled is passed over.
-    void hear(const mavlink::Message& message, std::span<const std::uint8_t> frame);
+    void hear(const mavlink::Message& message, std::span<const std::uint8_t> frame) override;
     void receive(const mavlink::Message& message);
     /// A message of ours as it travels: signed where there is a key.
-    std::string frame(const mavlink::Message& message);
-    /// Lets `seconds` of wall time pass.
-    void advance(double seconds);
+    std::string frame(const mavlink::Message& message) override;
+    void advance(double seconds) override;
     /// Seconds of simulated time since start.
     double time_s() const;
     /// How often each command was executed.
@@ -154,7 +155,7 @@ class StandIn {
     double wall_s_ = 0, owed_s_ = 0, last_heartbeat_s_ = -10, ground_heard_s_ = -1, refused_s_ = -10;
     bool link_lost_ = false, started_ = false;
     int item_ = 0, log_number_ = 0, reached_ = 0, text_id_ = 0;
-    int mode_request_ = 0;  // custom mode asked for on the ground
+    int mode_request_ = 11;  // custom mode asked for on the ground: by hand as long as none is
     int fence_breach_ = 0, fence_breaches_ = 0;
     double clipped_ = 0;
     std::array<bool, 8> done_{};  // faults that happen once

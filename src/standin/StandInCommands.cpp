@@ -66,7 +66,8 @@ void StandIn::requested(int message) {
 /// As after a power cut on the ground.
 void StandIn::restart() {
     missions_.restore(options_.store_file);
-    item_ = reached_ = mode_request_ = 0;
+    item_ = reached_ = 0;
+    mode_request_ = 11;
     every_s_.clear();
     text(6, "started anew");
 }

@@ -176,8 +176,15 @@ TEST_CASE("modes have words, and numbers where there is none", "[mavlink]") {
             CHECK(modeKind(3, type, *number) == kind);
         }
     CHECK_FALSE(modeNumber(3, 2, anhinga::ModeKind::cruise));
-    CHECK_FALSE(modeNumber(12, 2, anhinga::ModeKind::mission));
+    // Family 12: automatic (4) and mission (4), in the third and the fourth byte.
+    CHECK(modeNumber(12, 2, anhinga::ModeKind::mission) == 0x04040000u);
+    CHECK(modeNumber(12, 1, anhinga::ModeKind::returnHome) == 0x05040000u);
+    CHECK(modeKind(12, 2, 0x06040000) == anhinga::ModeKind::land);
     CHECK_FALSE(modeKind(12, 2, 3));
+    // Its main mode 10 ends the flight: it has a word, and no number to command.
+    CHECK(modeKind(12, 2, 10u << 16) == anhinga::ModeKind::ended);
+    CHECK_FALSE(modeNumber(12, 2, anhinga::ModeKind::ended));
+    CHECK_FALSE(modeNumber(0, 2, anhinga::ModeKind::mission));
 }
 
 TEST_CASE("the names of modes in the command line's JSON stay when words on screens change", "[mavlink][modes]") {

@@ -115,10 +115,10 @@ TEST_CASE("refusals to arm come with their reason", "[standin][fault]") {
     }
     Sky fine;
     fine.run(2);
-    fine.command(cmd::doSetMode, 1, 6);  // return
+    fine.command(cmd::doSetMode, 1, 24);  // return
     fine.command(cmd::armDisarm, 1);
     CHECK(fine.lastText().find("mode return does not allow it") != std::string::npos);
-    fine.command(cmd::doSetMode, 1, 5);
+    fine.command(cmd::doSetMode, 1, 22);
     fine.command(cmd::armDisarm, 1);
     fine.run(1);
     CHECK(fine.now().armed);

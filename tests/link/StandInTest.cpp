@@ -224,7 +224,7 @@ TEST_CASE("a mission is not replaced under a flying vehicle", "[standin][mission
     // What is ahead may be another: the item being flown is the same.
     b.upload(row(7));
     CHECK(b.ackType() == 0);
-    CHECK(b.last("HEARTBEAT")->integer("custom_mode") == 3);
+    CHECK(b.last("HEARTBEAT")->integer("custom_mode") == 21);
 }
 
 TEST_CASE("telemetry keeps its rates in simulated time and says what is flown", "[standin][telemetry]") {
@@ -294,7 +294,7 @@ TEST_CASE("each kind of vehicle says what it is, numbers its modes so, and flies
         int type, mission, hold, home;
     };
     for (const Row& each :
-         {Row{VehicleProfile{}, 2, 3, 5, 6}, Row{skimmer(), 1, 10, 12, 11}, Row{helicopter(), 4, 3, 5, 6}}) {
+         {Row{VehicleProfile{}, 2, 21, 22, 24}, Row{skimmer(), 1, 21, 22, 24}, Row{helicopter(), 4, 21, 22, 24}}) {
         INFO(each.vehicle.name);
         StandInOptions options = Bench::options();
         options.vehicle = each.vehicle;
@@ -330,9 +330,11 @@ TEST_CASE("each kind of vehicle says what it is, numbers its modes so, and flies
         CHECK(b.last("HEARTBEAT")->integer("custom_mode") == each.home);
         b.run(400);
         CHECK((b.last("HEARTBEAT")->integer("base_mode") & 128) == 0);
-        // A mode of another kind is refused.
-        b.command(cmd::doSetMode, 1, each.mission == 10 ? 9 : 10);
-        CHECK(b.result() != 0);
+        // A mode of another family is refused.
+        for (const int other : {3, 10, 99}) {
+            b.command(cmd::doSetMode, 1, other);
+            CHECK(b.result() != 0);
+        }
     }
 }
 
@@ -346,7 +348,7 @@ TEST_CASE("a mission goes on at the item it is told, in the air and from the gro
     REQUIRE(b.last("MISSION_CURRENT") != nullptr);
     CHECK(b.last("MISSION_CURRENT")->integer("seq") == 4);
     b.run(20);
-    CHECK(b.last("HEARTBEAT")->integer("custom_mode") == 3);
+    CHECK(b.last("HEARTBEAT")->integer("custom_mode") == 21);
     b.send(b.to("MISSION_SET_CURRENT").set("seq", 2));  // a speed: the first place after it
     b.run(1);
     CHECK(b.last("MISSION_CURRENT")->integer("seq") == 3);

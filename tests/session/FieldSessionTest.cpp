@@ -179,12 +179,16 @@ TEST_CASE("a plan too long for the aircraft is flown in batches from the session
     StandInOptions o = standInAt({47.31, -20.12}, 0, 40);
     o.max_items = 24;
     Rig r(o, 40);
-    r.plan.edit("limit", [](Plan& p) { p.traits.item_limit = 24; });
-    REQUIRE(r.plan.waitUntilDerived(5000));
-    REQUIRE(r.field.handOver(false));  // in one: it does not fit
+    REQUIRE(r.field.handOver(false));  // in one: it does not fit, as the aircraft says
     REQUIRE(until(8000, [&] { return !r.link.busy(); }));
     CHECK(r.link.seal() == LinkSession::Seal::failed);
     CHECK(r.link.sealText().contains("memory is full"));
+    r.plan.edit("limit", [](Plan& p) { p.traits.item_limit = 24; });
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    REQUIRE(r.field.handOver(false));  // known before: nothing is sent
+    REQUIRE(until(8000, [&] { return !r.link.busy(); }));
+    CHECK(r.link.seal() == LinkSession::Seal::failed);
+    CHECK(r.link.sealText().contains("the aircraft keeps 24"));
     r.handOver(true);
     CHECK(r.field.sealHolds());
     REQUIRE(r.link.batches() != nullptr);

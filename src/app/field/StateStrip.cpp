@@ -87,10 +87,16 @@ void StateStrip::offerModes() {
                            [mode](VehicleLink& l, std::stop_token s) { return commandMode(l, mode, std::move(s)); });
         });
     };
-    for (const OfferedMode& m : v.modes)
-        if (m.selectable) offer(QString::fromStdString(m.name), m.custom_mode);
+    // Only what is known to do what it says; the aircraft's own word stands beside ours.
+    for (const OfferedMode& m : v.modes) {
+        const auto kind = modeKind(v, m.custom_mode);
+        if (!m.selectable || !kind || *kind == ModeKind::ended) continue;
+        const QString ours = modeWord(*kind), theirs = QString::fromStdString(m.name);
+        offer(theirs.isEmpty() || theirs == ours ? ours : QString("%1 (%2)").arg(ours, theirs), m.custom_mode);
+    }
     if (v.modes.empty())
-        for (const mavlink::ModeName& m : mavlink::modesOf(v.autopilot, v.type)) offer(m.text(), m.mode);
+        for (const mavlink::ModeName& m : mavlink::modesOf(v.autopilot, v.type))
+            if (m.selectable) offer(m.text(), m.mode);
     if (menu->isEmpty()) menu->addAction("This aircraft's modes are not known: use its transmitter")->setEnabled(false);
     menu->popup(mode_.value->mapToGlobal(QPoint(0, mode_.value->height() + 4)));
 }

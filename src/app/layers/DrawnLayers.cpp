@@ -9,7 +9,7 @@ namespace anhinga {
 
 namespace {
 
-void haloText(QPainter& p, QPointF at, const QString& text, const QColor& ink, QColor halo) {
+void inkOnHalo(QPainter& p, QPointF at, const QString& text, const QColor& ink, QColor halo) {
     QPainterPath path;
     path.addText(at, p.font(), text);
     halo.setAlpha(220);
@@ -75,7 +75,7 @@ RenderedLayer::Job OverlayLayer::jobFor(const MapTransform& view, const Theme& t
             draw();
             if (s.name.empty()) continue;
             const QPointF at = s.kind == ShapeKind::area ? px.boundingRect().center() : px[px.size() / 2];
-            haloText(p, at + QPointF(7, -5), QString::fromStdString(s.name), ink, halo);
+            inkOnHalo(p, at + QPointF(7, -5), QString::fromStdString(s.name), ink, halo);
         }
         return made;
     };
@@ -98,7 +98,7 @@ void GridLayer::paint(QPainter& p, const MapTransform& view, const Theme& theme)
             const QPointF at = a + (b - a) * ((edge - va) / (vb - va));
             const double w = p.fontMetrics().horizontalAdvance(text);
             if (upright && at.x() + w + 12 > screen.right() - 60) return;  // the other labels stand there
-            haloText(p, upright ? at + QPointF(3, 0) : at + QPointF(-w, -3), text, theme.ink, theme.raised);
+            inkOnHalo(p, upright ? at + QPointF(3, 0) : at + QPointF(-w, -3), text, theme.ink, theme.raised);
             return;
         }
     };

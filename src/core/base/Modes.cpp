@@ -23,6 +23,8 @@ constexpr Row kRows[] = {
     {ModeKind::takeOff, "take off", "take off"},
     {ModeKind::led, "led from the ground", "guided"},
     {ModeKind::stop, "stop", "brake"},
+    {ModeKind::circle, "circle", "circle"},
+    {ModeKind::ended, "flight ended", "terminated"},
 };
 }  // namespace
 

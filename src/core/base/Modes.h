@@ -21,7 +21,9 @@ enum class ModeKind {
     land,
     takeOff,
     led,  // goes where the ground station says
-    stop
+    stop,
+    circle,
+    ended  // the autopilot has ended the flight: motors off
 };
 
 /// As shown and as written into our own logs: "led from the ground".

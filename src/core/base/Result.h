@@ -10,8 +10,19 @@
 
 namespace anhinga {
 
+/// What code decides on; words are for people.
+enum class ErrorCode {
+    other,
+    refused,      // answered with a no
+    unsupported,  // the other side does not know how
+    differs,      // answered, but not as told
+    silent,       // no answer
+    stopped       // by the operator
+};
+
 struct Error {
     std::string message;
+    ErrorCode code = ErrorCode::other;
 };
 
 template <class T>
@@ -23,9 +34,15 @@ tl::unexpected<Error> fail(fmt::format_string<Args...> format, Args&&... args) {
     return tl::unexpected<Error>(Error{fmt::format(format, std::forward<Args>(args)...)});
 }
 
+/// The same with a code.
+template <class... Args>
+tl::unexpected<Error> failAs(ErrorCode code, fmt::format_string<Args...> format, Args&&... args) {
+    return tl::unexpected<Error>(Error{fmt::format(format, std::forward<Args>(args)...), code});
+}
+
 /// The same failure with the place where it happened put in front.
 inline tl::unexpected<Error> failIn(const std::string& where, const Error& error) {
-    return tl::unexpected<Error>(Error{where + ": " + error.message});
+    return tl::unexpected<Error>(Error{where + ": " + error.message, error.code});
 }
 
 }  // namespace anhinga

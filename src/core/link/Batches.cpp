@@ -141,11 +141,18 @@ std::optional<std::size_t> BatchPlan::sourceOf(std::size_t index, std::size_t pa
     return std::nullopt;
 }
 
-Result<HandOver> BatchSender::begin(const MissionSet& set, bool item0_is_home, const TransferOptions& options) {
+Result<HandOver> BatchSender::begin(const MissionSet& set, bool item0_is_home, const TransferOptions& options,
+                                    const TranslationInput& input) {
+    const AutopilotDialect dialect = dialectOf(link_.snapshot());
+    if (!dialect.partial_lists)
+        return failAs(ErrorCode::unsupported, "{} takes no part of a list: fly the plan in sorties",
+                      dialectText(dialect));
     memory_ = plan_.first();
+    item0_is_home_ = item0_is_home;
+    input_ = input;
     MissionSet first = set;
     first.mission = memory_;
-    auto result = handOver(link_, first, item0_is_home, options);
+    auto result = handOver(link_, first, item0_is_home, options, nullptr, input_);
     if (result && result->verified) sent_ = std::min<std::size_t>(2, plan_.parts());
     part_ = 0;
     return result;
@@ -154,10 +161,17 @@ Result<HandOver> BatchSender::begin(const MissionSet& set, bool item0_is_home, c
 /// Sends items first..last and reads them back.
 Result<void> BatchSender::write(const std::vector<MissionItem>& wanted, std::size_t first, std::size_t last,
                                 const TransferOptions& options) {
-    if (auto ok = uploadPart(link_, MissionType::mission, wanted, first, last, options); !ok) return ok;
-    const auto held = downloadMission(link_, MissionType::mission, options);
-    if (!held) return tl::unexpected(held.error());
-    const auto differences = compareMissions("mission", wanted, *held, true);
+    AutopilotDialect dialect = dialectOf(link_.snapshot());
+    dialect.fence = dialect.rally = false;  // they stand aboard already
+    const Translation sent = translate({wanted, {}, {}}, item0_is_home_, dialect, input_);
+    if (!sent.refused.empty()) return fail("item {}: {}", sent.refused[0].seq, sent.refused[0].reason);
+    if (sent.set.mission.size() != wanted.size()) return fail("for this aircraft the list gets longer: fly in sorties");
+    if (auto ok = uploadPart(link_, MissionType::mission, sent.set.mission, first, last, options); !ok) return ok;
+    MissionSet held;
+    auto list = downloadMission(link_, MissionType::mission, options);
+    if (!list) return tl::unexpected(list.error());
+    held.mission = std::move(*list);
+    const auto differences = compareMeaning(sent, held).differences;
     if (!differences.empty())
         return fail("item {} is not held as it was sent: {} is {} instead of {}", differences[0].seq,
                     differences[0].field, differences[0].vehicle, differences[0].plan);

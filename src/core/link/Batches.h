@@ -51,7 +51,8 @@ class BatchSender {
   public:
     BatchSender(VehicleLink& link, BatchPlan plan) : link_(link), plan_(std::move(plan)) {}
     /// Hands over the first two parts with fence and rally points.
-    Result<HandOver> begin(const MissionSet& set, bool item0_is_home, const TransferOptions& options);
+    Result<HandOver> begin(const MissionSet& set, bool item0_is_home, const TransferOptions& options,
+                           const TranslationInput& input = {});
     /// True when tend() has something to send. Follows the flight: to be asked as long as it flies.
     bool due(const VehicleSnapshot& vehicle);
     /// Call it a few times a second while the mission is flown; blocks while it sends. An error is one of this try
@@ -69,6 +70,8 @@ class BatchSender {
     VehicleLink& link_;
     BatchPlan plan_;
     std::vector<MissionItem> memory_;
+    bool item0_is_home_ = true;
+    TranslationInput input_;
     std::size_t sent_ = 0, part_ = 0;
 };
 

@@ -1,8 +1,7 @@
 #include "core/link/Commands.h"
 
 #include "core/base/Text.h"
-#include "core/link/Conversation.h"
-#include "core/mavlink/ModeNames.h"
+#include "core/link/MissionTransfer.h"
 
 namespace anhinga {
 
@@ -41,6 +40,7 @@ Result<void> converse(VehicleLink& link, Message m, const std::string& name, con
     constexpr int kTries = 5;
     const VehicleSnapshot before = link.snapshot();
     const std::int64_t command = m.integer("command");
+    link.setTold(fmt::format("command {}", command));
     VehicleLink::Inbox inbox(link, {"COMMAND_ACK"});
     AnswerTime time(std::max(0.25, link.roundTrip_s()));
     m.set("target_system", before.system).set("target_component", before.component);
@@ -66,21 +66,62 @@ Result<void> converse(VehicleLink& link, Message m, const std::string& name, con
                 link.clock().sleep(0.030, stop);
                 why = spokenSince(link.snapshot(), lastSpoken(before));
             }
-            return fail("{}: refused, {}{}", name, commandResultText(result), why.empty() ? "" : " (" + why + ")");
+            constexpr std::int64_t kUnsupported = 3;
+            return failAs(result == kUnsupported ? ErrorCode::unsupported : ErrorCode::refused, "{}: refused, {}{}",
+                          name, commandResultText(result), why.empty() ? "" : " (" + why + ")");
         }
     }
-    return fail("{}: no answer from the vehicle after {} tries", name, kTries);
+    return failAs(ErrorCode::silent, "{}: no answer from the vehicle after {} tries", name, kTries);
 }
 
-/// Those of autopilot family 3; a family whose numbers are not known is asked by these.
+/// A mode as the family is told it.
+Result<void> sendMode(VehicleLink& link, std::uint32_t custom_mode, const std::string& name,
+                      const std::stop_token& stop) {
+    const VehicleSnapshot v = link.snapshot();
+    if (!dialectOf(v).modes_split)
+        return sendCommand(link, cmd::doSetMode, {1, static_cast<float>(custom_mode)}, name, stop);
+    return sendCommand(link, cmd::doSetMode,
+                       {1, static_cast<float>(custom_mode >> 16 & 0xFF), static_cast<float>(custom_mode >> 24)}, name,
+                       stop);
+}
+
 Result<void> setMode(VehicleLink& link, ModeKind mode, const std::string& name, const std::stop_token& stop) {
     const VehicleSnapshot v = link.snapshot();
     // Never the number of another family: there it may mean anything, the end of the flight too.
-    const auto number = mavlink::modeNumber(v.autopilot, v.type, mode);
+    const auto number = modeNumber(v, mode);
     if (!number)
-        return fail("{}: no mode \"{}\" is known of autopilot family {} ({})", name, modeWord(mode), v.autopilot,
-                    mavlink::typeText(v.type));
-    return sendCommand(link, cmd::doSetMode, {1, static_cast<float>(*number)}, name, stop);
+        return failAs(ErrorCode::unsupported, "{}: no mode \"{}\" is known of {}; use its transmitter", name,
+                      modeWord(mode), dialectText(dialectOf(v)));
+    auto ok = sendMode(link, *number, name, stop);
+    link.setTold(fmt::format("mode {}", modeWord(mode)));
+    return ok;
+}
+
+bool isOwn(const VehicleSnapshot& v) {
+    return dialectOf(v).family == AutopilotFamily::own;
+}
+
+/// Metres AMSL for a height above home; nothing where home's is not known.
+std::optional<double> amslOf(const VehicleSnapshot& v, double height_home_m) {
+    if (v.home_amsl_m) return *v.home_amsl_m + height_home_m;
+    if (v.amsl_m && v.height_home_m) return *v.amsl_m - *v.height_home_m + height_home_m;
+    return std::nullopt;
+}
+
+/// Leaves what it does and flies there.
+Result<void> reposition(VehicleLink& link, GeoPoint place, double height_home_m, const std::string& name,
+                        const std::stop_token& stop) {
+    const VehicleSnapshot v = link.snapshot();
+    const AutopilotDialect d = dialectOf(v);
+    if (d.family == AutopilotFamily::plain)
+        return failAs(ErrorCode::unsupported, "{}: {} cannot be led from the ground", name, dialectText(d));
+    constexpr float kChangeMode = 1;
+    if (!d.orders_amsl)
+        return sendPlaceCommand(link, cmd::reposition, {-1, kChangeMode, 0, NAN}, frame::home, place, height_home_m,
+                                name, stop);
+    const auto amsl = amslOf(v, height_home_m);
+    if (!amsl) return fail("{}: how high home is is not known yet", name);
+    return sendPlaceCommand(link, cmd::reposition, {-1, kChangeMode, 0, NAN}, frame::amsl, place, *amsl, name, stop);
 }
 
 }  // namespace
@@ -115,6 +156,15 @@ Result<void> commandDisarm(VehicleLink& link, std::stop_token stop) {
 }
 
 Result<void> commandTakeOff(VehicleLink& link, double height_m, std::stop_token stop) {
+    const VehicleSnapshot v = link.snapshot();
+    const AutopilotDialect d = dialectOf(v);
+    if (d.family == AutopilotFamily::plain)
+        return failAs(ErrorCode::unsupported, "Launch: {} cannot be launched from the ground", dialectText(d));
+    if (d.orders_amsl) {
+        const auto amsl = amslOf(v, height_m);
+        if (!amsl) return fail("Launch: how high home is is not known yet");
+        return sendCommand(link, cmd::takeOff, {-1, 0, 0, NAN, NAN, NAN, static_cast<float>(*amsl)}, "Launch", stop);
+    }
     if (auto ok = setMode(link, ModeKind::led, "Launch", stop); !ok) return ok;
     return sendCommand(link, cmd::takeOff, {0, 0, 0, NAN, 0, 0, static_cast<float>(height_m)}, "Launch", stop);
 }
@@ -128,31 +178,60 @@ Result<void> commandStart(VehicleLink& link, std::stop_token stop) {
         if (link.clock().now_ms() - start > kPatience_ms) return fail("Start: not armed");
         link.clock().sleep(0.020, stop);
     }
+    if (dialectOf(link.snapshot()).family == AutopilotFamily::plain &&
+        !modeNumber(link.snapshot(), ModeKind::mission)) {
+        auto ok = sendCommand(link, cmd::missionStart, {0, 0}, "Start", stop);
+        if (!ok && ok.error().code != ErrorCode::silent)
+            return failAs(ok.error().code, "{}; start it with its transmitter", ok.error().message);
+        return ok;
+    }
     const std::uint32_t before = link.snapshot().custom_mode;
     if (auto ok = setMode(link, ModeKind::mission, "Start", stop); !ok) return ok;
     auto started = sendCommand(link, cmd::missionStart, {0, 0}, "Start", stop);
+    // Where modes say everything it flies already.
+    if (!started && started.error().code == ErrorCode::unsupported && modeKind(link.snapshot()) == ModeKind::mission)
+        return {};
     // Refused, it must not be left waiting in mission mode.
     if (!started && !stop.stop_requested()) (void)commandMode(link, before, stop);
     return started;
 }
 
 Result<void> commandPause(VehicleLink& link, std::stop_token stop) {
-    return sendCommand(link, cmd::pauseContinue, {0}, "Hold", std::move(stop));
+    const VehicleSnapshot v = link.snapshot();
+    if (dialectOf(v).pause_command) {
+        auto ok = sendCommand(link, cmd::pauseContinue, {0}, "Hold", stop);
+        if (ok || ok.error().code != ErrorCode::unsupported) return ok;
+    }
+    if (modeKind(v) == ModeKind::hold) return {};  // it holds
+    return setMode(link, ModeKind::hold, "Hold", stop);
 }
 Result<void> commandResume(VehicleLink& link, std::stop_token stop) {
-    return sendCommand(link, cmd::pauseContinue, {1}, "Go on", std::move(stop));
+    const VehicleSnapshot v = link.snapshot();
+    // What was held by its mode is let go by its mode.
+    if (dialectOf(v).pause_command && (isOwn(v) || modeKind(v) == ModeKind::mission)) {
+        auto ok = sendCommand(link, cmd::pauseContinue, {1}, "Go on", stop);
+        if (ok || ok.error().code != ErrorCode::unsupported) return ok;
+    }
+    return setMode(link, ModeKind::mission, "Go on", stop);
 }
 Result<void> commandReturn(VehicleLink& link, std::stop_token stop) {
-    return sendCommand(link, cmd::returnHome, {}, "Return home", std::move(stop));
+    const VehicleSnapshot v = link.snapshot();
+    if (isOwn(v) || !modeNumber(v, ModeKind::returnHome))
+        return sendCommand(link, cmd::returnHome, {}, "Return home", std::move(stop));
+    return setMode(link, ModeKind::returnHome, "Return home", stop);
 }
 Result<void> commandLand(VehicleLink& link, std::stop_token stop) {
-    return sendCommand(link, cmd::land, {}, "Land here", std::move(stop));
+    const VehicleSnapshot v = link.snapshot();
+    if (isOwn(v) || !modeNumber(v, ModeKind::land))
+        return sendCommand(link, cmd::land, {}, "Land here", std::move(stop));
+    return setMode(link, ModeKind::land, "Land here", stop);
 }
 
 Result<void> commandSkipTo(VehicleLink& link, int seq, std::stop_token stop) {
     const std::string name = fmt::format("Go to item {}", seq);
-    auto ok = sendCommand(link, cmd::setMissionCurrent, {static_cast<float>(seq), 0}, name, stop);
-    if (ok || ok.error().message.find("not supported") == std::string::npos) return ok;
+    const int aboard = link.aboardItem(seq);
+    auto ok = sendCommand(link, cmd::setMissionCurrent, {static_cast<float>(aboard), 0}, name, stop);
+    if (ok || ok.error().code != ErrorCode::unsupported) return ok;
     // The older way: a message of its own, answered by the item that is then flown.
     const VehicleSnapshot v = link.snapshot();
     VehicleLink::Inbox inbox(link, {"MISSION_CURRENT"});
@@ -165,10 +244,10 @@ Result<void> commandSkipTo(VehicleLink& link, int seq, std::stop_token stop) {
             link.send(Message("MISSION_SET_CURRENT")
                           .set("target_system", v.system)
                           .set("target_component", v.component)
-                          .set("seq", seq));
+                          .set("seq", aboard));
         }
         const auto m = inbox.next(0.1, stop);
-        if (m && m->system == v.system && m->integer("seq") == seq) return {};
+        if (m && m->system == v.system && m->integer("seq") == aboard) return {};
     }
     return fail("{}: the vehicle does not go there", name);
 }
@@ -181,14 +260,18 @@ Result<void> commandSpeed(VehicleLink& link, double mps, std::stop_token stop) {
 }
 
 Result<void> commandHeight(VehicleLink& link, double height_home_m, std::stop_token stop) {
-    return sendCommand(link, cmd::changeHeight, {static_cast<float>(height_home_m), frame::home},
-                       fmt::format("Height {:.0f} m", height_home_m), std::move(stop));
+    const std::string name = fmt::format("Height {:.0f} m", height_home_m);
+    const VehicleSnapshot v = link.snapshot();
+    if (dialectOf(v).height_command) {
+        auto ok = sendCommand(link, cmd::changeHeight, {static_cast<float>(height_home_m), frame::home}, name, stop);
+        if (ok || ok.error().code != ErrorCode::unsupported) return ok;
+    }
+    if (!v.position) return fail("{}: where it is is not known yet", name);
+    return reposition(link, *v.position, height_home_m, name, stop);
 }
 
 Result<void> commandGoTo(VehicleLink& link, GeoPoint place, double height_home_m, std::stop_token stop) {
-    constexpr float kChangeMode = 1;
-    return sendPlaceCommand(link, cmd::reposition, {-1, kChangeMode, 0, NAN}, frame::home, place, height_home_m,
-                            "Go there", std::move(stop));
+    return reposition(link, place, height_home_m, "Go there", stop);
 }
 
 Result<void> commandEmergencyStop(VehicleLink& link, std::stop_token stop) {
@@ -197,7 +280,12 @@ Result<void> commandEmergencyStop(VehicleLink& link, std::stop_token stop) {
 }
 
 Result<void> commandMode(VehicleLink& link, std::uint32_t custom_mode, std::stop_token stop) {
-    return sendCommand(link, cmd::doSetMode, {1, static_cast<float>(custom_mode)}, "Mode", std::move(stop));
+    const VehicleSnapshot v = link.snapshot();
+    const auto kind = modeKind(v, custom_mode);
+    if (!kind || *kind == ModeKind::ended)
+        return failAs(ErrorCode::unsupported, "Mode: what mode {} of {} does is not known; it is not commanded",
+                      custom_mode, dialectText(dialectOf(v)));
+    return sendMode(link, custom_mode, "Mode", stop);
 }
 
 Result<void> commandStoreMission(VehicleLink& link, std::stop_token stop) {

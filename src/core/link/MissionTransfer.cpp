@@ -13,6 +13,8 @@ const char* missionTypeText(MissionType type) {
 
 namespace {
 
+constexpr std::int64_t kUnsupported = 3;  // MAV_MISSION_RESULT
+
 const char* missionResultText(std::int64_t result) {
     constexpr const char* kTexts[] = {"accepted",
                                       "refused",
@@ -94,11 +96,12 @@ class MissionTalk {
     }
     /// Why it cannot go on: stopped, or nothing heard for too long.
     std::optional<Error> over() const {
-        if (options_.stop.stop_requested()) return Error{"stopped"};
+        if (options_.stop.stop_requested()) return Error{"stopped", ErrorCode::stopped};
         if (link_.clock().now_ms() - heard_ms_ > options_.silence_s * 1000)
-            return Error{fmt::format(
-                "the vehicle has not answered for {:.0f} s while the {} was transferred; check the link and try again",
-                options_.silence_s, missionTypeText(type_))};
+            return Error{fmt::format("the vehicle has not answered for {:.0f} s while the {} was transferred; check "
+                                     "the link and try again",
+                                     options_.silence_s, missionTypeText(type_)),
+                         ErrorCode::silent};
         return std::nullopt;
     }
     AnswerTime& time() { return time_; }
@@ -156,7 +159,8 @@ Result<void> serveItems(MissionTalk& talk, MissionType type, const std::vector<M
         if (m->is("MISSION_ACK")) {
             const auto result = m->integer("type");
             if (result != 0)
-                return fail("the vehicle does not take the {}: {}", missionTypeText(type), missionResultText(result));
+                return failAs(result == kUnsupported ? ErrorCode::unsupported : ErrorCode::refused,
+                              "the vehicle does not take the {}: {}", missionTypeText(type), missionResultText(result));
             report(options, 1, fmt::format("{} sent", missionTypeText(type)));
             return {};
         }
@@ -246,8 +250,9 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
                 if (const auto again = talk.hear({"MISSION_COUNT"}); !again) return tl::unexpected(again.error());
                 continue;
             }
-            return fail("the vehicle broke off reading the {}: {}", missionTypeText(type),
-                        missionResultText(m->integer("type")));
+            return failAs(m->integer("type") == kUnsupported ? ErrorCode::unsupported : ErrorCode::refused,
+                          "the vehicle broke off reading the {}: {}", missionTypeText(type),
+                          missionResultText(m->integer("type")));
         }
         const auto seq = static_cast<std::size_t>(m->integer("seq"));
         if (seq >= count || items[seq]) continue;
@@ -281,17 +286,39 @@ constexpr Part kParts[] = {{MissionType::fence, &MissionSet::fence, "fence"},
 
 }  // namespace
 
-Result<MissionSet> downloadAll(VehicleLink& link, const TransferOptions& options) {
-    MissionSet set;
-    for (const Part& part : kParts) {
-        auto list = downloadMission(link, part.type, options);
-        if (!list) return tl::unexpected(list.error());
-        set.*part.list = std::move(*list);
+AutopilotDialect dialectOf(const VehicleSnapshot& v) {
+    AutopilotDialect d = dialectOf(v.autopilot, v.type);
+    constexpr std::uint64_t kMissionFence = 16384, kMissionRally = 32768;
+    if (v.capabilities) {
+        d.fence = d.fence && (*v.capabilities & kMissionFence) != 0;
+        d.rally = d.rally && (*v.capabilities & kMissionRally) != 0;
     }
-    return set;
+    return d;
 }
 
 namespace {
+
+bool keeps(const AutopilotDialect& d, MissionType type) {
+    return type == MissionType::fence ? d.fence : type == MissionType::rally ? d.rally : true;
+}
+bool optional(const Error& error, MissionType type) {
+    return type != MissionType::mission && (error.code == ErrorCode::unsupported || error.code == ErrorCode::refused);
+}
+
+/// All three lists as they stand aboard; a list that the vehicle does not know is empty, and not kept from then on.
+Result<MissionSet> readAll(VehicleLink& link, AutopilotDialect& dialect, const TransferOptions& options) {
+    MissionSet set;
+    for (const Part& part : kParts) {
+        if (!keeps(dialect, part.type)) continue;
+        auto list = downloadMission(link, part.type, options);
+        if (!list && !optional(list.error(), part.type)) return tl::unexpected(list.error());
+        if (list)
+            set.*part.list = std::move(*list);
+        else
+            (part.type == MissionType::fence ? dialect.fence : dialect.rally) = false;
+    }
+    return set;
+}
 
 bool sameItem(const MissionItem& a, const MissionItem& b) {
     return compareMissions("", {a}, {b}, false).empty();
@@ -299,10 +326,10 @@ bool sameItem(const MissionItem& a, const MissionItem& b) {
 
 /// Sends a list, or of it only what is not as `held` has it. Counts what was sent.
 Result<void> sendList(VehicleLink& link, MissionType type, const std::vector<MissionItem>& list,
-                      const std::vector<MissionItem>* held, bool item0_is_home, const TransferOptions& options,
+                      const std::vector<MissionItem>* held, bool home_slot, const TransferOptions& options,
                       std::size_t& sent) {
     if (held != nullptr && held->size() == list.size()) {
-        std::size_t first = type == MissionType::mission && item0_is_home ? 1 : 0, last = list.size();
+        std::size_t first = type == MissionType::mission && home_slot ? 1 : 0, last = list.size();
         while (first < last && sameItem(list[first], (*held)[first])) ++first;
         if (first == last) return {};
         while (sameItem(list[last - 1], (*held)[last - 1])) --last;
@@ -317,42 +344,107 @@ Result<void> sendList(VehicleLink& link, MissionType type, const std::vector<Mis
     return uploadMission(link, type, list, options);
 }
 
+/// A vehicle may take a list and then find it not valid: its state says so, and a text why. Empty: it does not.
+std::string objection(VehicleLink& link, std::uint64_t spoken_before, const TransferOptions& options) {
+    constexpr double kPatience_s = 1.5;
+    constexpr int kNoMission = 1, kWarning = 4;
+    const double until = link.clock().now_ms() + kPatience_s * 1000;
+    while (link.clock().now_ms() < until && !options.stop.stop_requested()) link.clock().sleep(0.05, options.stop);
+    const VehicleSnapshot v = link.snapshot();
+    std::string why;
+    for (const SpokenText& t : *v.texts)
+        if (t.number > spoken_before && t.severity <= kWarning) why += (why.empty() ? "" : "; ") + t.text;
+    if (v.mission_state != kNoMission) return {};
+    return why.empty() ? "it says that it holds no mission it could fly" : why;
+}
+
+/// Compares what is held with what was sent (or would be), and says so in the plan's items.
+void judge(HandOver& result, const MissionSet& set, const Translation& sent, const MissionSet& held) {
+    const Meaning meaning = compareMeaning(sent, held);
+    result.kept = sent.kept;
+    result.kept.insert(result.kept.end(), meaning.kept.begin(), meaning.kept.end());
+    result.differences = meaning.differences;
+    result.held = heldInPlan(set, sent, held, meaning);
+    result.verified = result.differences.empty();
+}
+
 }  // namespace
 
+Result<MissionSet> downloadAll(VehicleLink& link, const TransferOptions& options) {
+    AutopilotDialect dialect = dialectOf(link.snapshot());
+    return readAll(link, dialect, options);
+}
+
+Result<HandOver> compareHeld(VehicleLink& link, const MissionSet& set, bool item0_is_home,
+                             const TransferOptions& options, const TranslationInput& input) {
+    HandOver result;
+    AutopilotDialect dialect = dialectOf(link.snapshot());
+    result.dialect = dialectText(dialect);
+    const auto held = readAll(link, dialect, options);
+    if (!held) return tl::unexpected(held.error());
+    const Translation sent = translate(set, item0_is_home, dialect, input);
+    result.refused = sent.refused;
+    result.fingerprint = missionFingerprint(set);
+    judge(result, set, sent, *held);
+    result.verified = result.verified && sent.refused.empty();
+    if (result.verified) link.setItems(sent.plan_seq);
+    return result;
+}
+
 Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_is_home, const TransferOptions& options,
-                          const MissionSet* held) {
-    const double n = static_cast<double>(set.mission.size() + set.fence.size() + set.rally.size()) + 1e-9;
+                          const MissionSet* held, const TranslationInput& input) {
+    HandOver result;
+    const VehicleSnapshot before = link.snapshot();
+    AutopilotDialect dialect = dialectOf(before);
+    result.dialect = dialectText(dialect);
+    Translation sent = translate(set, item0_is_home, dialect, input);
+    result.refused = sent.refused;
+    if (!sent.refused.empty()) return result;
+    // What it holds, said as it is sent: only then can parts be compared.
+    std::optional<MissionSet> known;
+    if (held != nullptr && dialect.partial_lists) known = translate(*held, item0_is_home, dialect, input).set;
+
+    const double n =
+        static_cast<double>(sent.set.mission.size() + sent.set.fence.size() + sent.set.rally.size()) + 1e-9;
     double done = 0, share = 0;
     TransferOptions scaled = options;
     scaled.progress = [&](double of_part, const std::string& what) { report(options, done + share * of_part, what); };
-    bool rally_known = true;
-    HandOver result;
     for (const Part& part : kParts) {
-        const auto& list = set.*part.list;
+        if (!keeps(dialect, part.type)) continue;
+        const auto& list = sent.set.*part.list;
         share = 0.8 * static_cast<double>(list.size()) / n;
-        const auto ok = sendList(link, part.type, list, held != nullptr ? &(held->*part.list) : nullptr, item0_is_home,
+        const auto ok = sendList(link, part.type, list, known ? &((*known).*part.list) : nullptr, dialect.home_slot,
                                  scaled, result.sent);
-        const bool refused = !ok && ok.error().message.find("does not take") != std::string::npos;
-        if (part.type == MissionType::rally && list.empty() && refused)
-            rally_known = false;
-        else if (!ok)
+        if (!ok && part.type != MissionType::mission &&
+            (ok.error().code == ErrorCode::unsupported || (list.empty() && ok.error().code == ErrorCode::refused))) {
+            // It knows no such list: it is met without it, and that is said.
+            (part.type == MissionType::fence ? dialect.fence : dialect.rally) = false;
+            sent = translate(set, item0_is_home, dialect, input);
+        } else if (!ok) {
             return tl::unexpected(ok.error());
+        }
         done += share;
     }
     result.fingerprint = missionFingerprint(set);
+    MissionSet back;
     for (const Part& part : kParts) {
-        if (part.type == MissionType::rally && !rally_known) continue;
-        const auto& list = set.*part.list;
-        share = 0.2 * static_cast<double>(list.size()) / n;
-        auto back = downloadMission(link, part.type, scaled);
-        if (!back) return tl::unexpected(back.error());
-        result.held.*part.list = std::move(*back);
-        const bool skip = part.type == MissionType::mission && item0_is_home;
-        for (auto& d : compareMissions(part.name, list, result.held.*part.list, skip)) result.differences.push_back(d);
+        if (!keeps(dialect, part.type)) continue;
+        share = 0.2 * static_cast<double>((sent.set.*part.list).size()) / n;
+        auto list = downloadMission(link, part.type, scaled);
+        if (!list) return tl::unexpected(list.error());
+        back.*part.list = std::move(*list);
         done += share;
     }
-    result.verified = result.differences.empty();
-    if (result.verified) result.stored = commandStoreMission(link, options.stop).has_value();
+    judge(result, set, sent, back);
+    if (result.verified && dialect.judges_late) {
+        const std::uint64_t spoken = before.texts->empty() ? 0 : before.texts->back().number;
+        result.objection = objection(link, spoken, options);
+        result.verified = result.objection.empty();
+    }
+    if (result.verified) {
+        link.setItems(sent.plan_seq);
+        result.stored = commandStoreMission(link, options.stop).has_value();
+    }
     report(options, 1, result.verified ? "read back, agrees" : "read back, differs");
     return result;
 }

@@ -5,6 +5,7 @@
 
 #include <vector>
 
+#include "core/dialect/Meaning.h"
 #include "core/link/Conversation.h"
 #include "core/mission/Mission.h"
 
@@ -25,20 +26,31 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
                                                  const TransferOptions& options = {});
 
 struct HandOver {
-    MissionSet held;  // as the vehicle holds them
-    std::vector<MissionDifference> differences;
-    bool verified = false;
+    MissionSet held;                             // as the vehicle holds them, in the plan's items
+    std::vector<MissionDifference> differences;  // of meaning
+    std::vector<KeptField> kept;                 // what its family rounds, leaves out or is told otherwise
+    std::vector<Unsaid> refused;                 // not empty: nothing was sent, the aircraft cannot be told these
+    std::string dialect;                         // the aircraft's family and kind in words
+    std::string objection;  // what the aircraft said when it found the list it had taken not valid; empty: nothing
+    bool verified = false;  // agrees in meaning, and nothing was objected to
     std::uint64_t fingerprint = 0;  // of what was sent
     std::size_t sent = 0;           // items that were sent, of all three lists
     bool stored = false;            // the vehicle has said that it keeps them over a power cut
 };
-/// Reads fence, route and rally points.
+/// Reads fence, route and rally points, as they stand aboard.
 Result<MissionSet> downloadAll(VehicleLink& link, const TransferOptions& options = {});
-/// Sends fence, route and rally points, reads all back and compares field by field. A vehicle that knows no rally
-/// points is no failure as long as there are none to send. With `held` (what the vehicle is known to hold) only what
-/// differs is sent; all is read back all the same.
+/// How the vehicle on the link is spoken to: by its family, its kind and what it says it can.
+AutopilotDialect dialectOf(const VehicleSnapshot& vehicle);
+/// Translates fence, route and rally points for the vehicle, sends them, reads all back and compares by meaning. What
+/// the vehicle cannot be told ends it before anything is sent (`refused`). A vehicle that knows no fence or no rally
+/// points takes a plan without them. With `held` (what the vehicle is known to hold) only what differs is sent, where
+/// it takes parts; all is read back all the same.
 Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_is_home,
-                          const TransferOptions& options = {}, const MissionSet* held = nullptr);
+                          const TransferOptions& options = {}, const MissionSet* held = nullptr,
+                          const TranslationInput& input = {});
+/// What the vehicle holds now, compared with `set` without sending any of it.
+Result<HandOver> compareHeld(VehicleLink& link, const MissionSet& set, bool item0_is_home,
+                             const TransferOptions& options = {}, const TranslationInput& input = {});
 
 /// MISSION_ITEM_INT for an item, and back.
 mavlink::Message missionItemMessage(const MissionItem& item, MissionType type, int system, int component);

@@ -146,8 +146,8 @@ Result<Parameter> setParameter(VehicleLink& link, const std::string& name, Param
     const auto held = readParameter(link, name, options);
     if (!held) return held;
     if (!same(held->value, wanted.value))
-        return fail("{}: the vehicle holds {}, not {} as it was told", name, parameterText(held->value),
-                    parameterText(wanted.value));
+        return failAs(ErrorCode::differs, "{}: the vehicle holds {}, not {} as it was told", name,
+                      parameterText(held->value), parameterText(wanted.value));
     return held;
 }
 

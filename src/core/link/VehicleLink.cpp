@@ -246,6 +246,31 @@ void VehicleLink::choose(int system) {
     chosen_ = system;
 }
 
+void VehicleLink::setItems(std::vector<int> plan_seq) {
+    const std::lock_guard lock(mutex_);
+    const auto at = states_.find(chosen_ != 0 ? chosen_ : first_);
+    if (at != states_.end()) at->second.setItems(std::move(plan_seq));
+}
+
+void VehicleLink::setTold(std::string how) {
+    const std::lock_guard lock(mutex_);
+    told_ = std::move(how);
+}
+
+std::string VehicleLink::told() const {
+    const std::lock_guard lock(mutex_);
+    return told_;
+}
+
+int VehicleLink::aboardItem(int plan_seq) const {
+    const std::lock_guard lock(mutex_);
+    const auto at = states_.find(chosen_ != 0 ? chosen_ : first_);
+    if (at == states_.end()) return plan_seq;
+    const std::vector<int>& items = at->second.items();
+    const auto found = std::find(items.begin(), items.end(), plan_seq);
+    return found != items.end() ? static_cast<int>(found - items.begin()) : plan_seq;
+}
+
 double VehicleLink::roundTrip_s() const {
     constexpr double kGuess_s = 0.3;
     const std::lock_guard lock(mutex_);

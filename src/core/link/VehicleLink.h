@@ -45,6 +45,16 @@ class VehicleLink {
     VehicleSnapshot snapshotOf(int system) const;
     void choose(int system);
 
+    /// The list aboard, as it was handed over: of each item where it stands in the plan's list (-1: nowhere). Snapshots
+    /// count in the plan's list from then on.
+    void setItems(std::vector<int> plan_seq);
+    /// The item aboard for one of the plan's list: the first that came from it. The same number where no list is known.
+    int aboardItem(int plan_seq) const;
+
+    /// How the last order was told, in words: "command 193", "mode hold".
+    void setTold(std::string how);
+    std::string told() const;
+
     /// Stamps sequence and our identity on it, signs it where there is a key, and sends it. Fields target_system and
     /// target_component are the caller's.
     void send(mavlink::Message message);
@@ -107,6 +117,7 @@ class VehicleLink {
     std::uint64_t window_bytes_ = 0, window_messages_ = 0;
     bool ask_rates_ = true;
     RateGovernor rates_;
+    std::string told_;
     std::unique_ptr<Recorder> recorder_;
     std::unique_ptr<Transport> transport_;
     Worker beat_;  // our own heartbeat and what else is said by the clock

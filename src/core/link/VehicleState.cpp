@@ -28,14 +28,44 @@ std::optional<GeoPoint> placeE7(const Message& m, const char* lat, const char* l
 }
 }  // namespace
 
-std::string modeName(const VehicleSnapshot& v) {
-    for (const OfferedMode& mode : v.modes)
-        if (mode.custom_mode == v.custom_mode && !mode.name.empty()) return mode.name;
-    return mavlink::modeName(v.autopilot, v.type, v.custom_mode);
+namespace {
+const OfferedMode* offered(const VehicleSnapshot& v, std::uint32_t custom_mode) {
+    const auto at = std::find_if(v.modes.begin(), v.modes.end(),
+                                 [&](const OfferedMode& mode) { return mode.custom_mode == custom_mode; });
+    return at != v.modes.end() ? &*at : nullptr;
+}
+}  // namespace
+
+std::optional<ModeKind> modeKind(const VehicleSnapshot& v, std::uint32_t custom_mode) {
+    if (const auto kind = mavlink::modeKind(v.autopilot, v.type, custom_mode)) return kind;
+    const OfferedMode* mode = offered(v, custom_mode);
+    return mode != nullptr ? mavlink::standardMode(mode->standard_mode) : std::nullopt;
 }
 
 std::optional<ModeKind> modeKind(const VehicleSnapshot& v) {
-    return mavlink::modeKind(v.autopilot, v.type, v.custom_mode);
+    constexpr int kCustom = 1, kAuto = 4;
+    if (const auto kind = modeKind(v, v.custom_mode)) return kind;
+    // Without numbers of its own the standard's flag says that it flies its list.
+    if ((v.base_mode & kCustom) == 0 && (v.base_mode & kAuto) != 0) return ModeKind::mission;
+    return std::nullopt;
+}
+
+std::optional<std::uint32_t> modeNumber(const VehicleSnapshot& v, ModeKind kind) {
+    if (const auto number = mavlink::modeNumber(v.autopilot, v.type, kind)) return number;
+    for (const OfferedMode& mode : v.modes)
+        if (mode.selectable && mavlink::standardMode(mode.standard_mode) == kind) return mode.custom_mode;
+    return std::nullopt;
+}
+
+std::string ownModeWord(const VehicleSnapshot& v) {
+    const OfferedMode* mode = offered(v, v.custom_mode);
+    return mode != nullptr ? mode->name : std::string();
+}
+
+std::string modeName(const VehicleSnapshot& v) {
+    if (const auto kind = modeKind(v)) return modeWord(*kind);
+    const std::string own = ownModeWord(v);
+    return own.empty() ? mavlink::modeName(v.autopilot, v.type, v.custom_mode) : own;
 }
 
 const char* fixText(int fix) {
@@ -84,6 +114,7 @@ void VehicleState::heartbeat(const Message& m, double now_ms) {
     s.type = static_cast<int>(m.integer("type"));
     s.autopilot = static_cast<int>(m.integer("autopilot"));
     s.custom_mode = static_cast<std::uint32_t>(m.integer("custom_mode"));
+    s.base_mode = static_cast<int>(m.integer("base_mode"));
     s.system_status = static_cast<int>(m.integer("system_status"));
     const bool armed = (m.integer("base_mode") & 128) != 0;
     if (armed && !s.armed) {
@@ -173,17 +204,24 @@ void VehicleState::sensors(const Message& m) {
     }
 }
 
+std::optional<int> VehicleState::planItem(int aboard) const {
+    if (plan_seq_.empty()) return aboard;
+    if (aboard < 0 || static_cast<std::size_t>(aboard) >= plan_seq_.size()) return std::nullopt;
+    const int item = plan_seq_[static_cast<std::size_t>(aboard)];
+    return item >= 0 ? std::optional(item) : std::nullopt;
+}
+
 bool VehicleState::navigation(const Message& m) {
     VehicleSnapshot& s = state_;
     if (m.is("MISSION_CURRENT")) {
-        s.mission_item = static_cast<int>(m.integer("seq"));
+        s.mission_item = planItem(static_cast<int>(m.integer("seq")));
         if (m.integer("total") != 0 && m.integer("total") != 65535)
             s.mission_total = static_cast<int>(m.integer("total"));
         if (m.integer("mission_state") != 0) s.mission_state = static_cast<int>(m.integer("mission_state"));
     } else if (m.is("MISSION_ITEM_REACHED")) {
         auto& reached = s.reached.edit();
-        const auto seq = static_cast<int>(m.integer("seq"));
-        if (reached.size() < kMaxReached) reached.push_back(seq);
+        const auto item = planItem(static_cast<int>(m.integer("seq")));
+        if (item && reached.size() < kMaxReached) reached.push_back(*item);
     } else if (m.is("NAV_CONTROLLER_OUTPUT")) {
         put(s.desired_roll_deg, m.number("nav_roll"));
         put(s.desired_pitch_deg, m.number("nav_pitch"));
@@ -205,7 +243,7 @@ bool VehicleState::navigation(const Message& m) {
         s.firmware = fmt::format("{}.{}.{}", v >> 24, (v >> 16) & 0xFF, (v >> 8) & 0xFF);
     } else if (m.is("AVAILABLE_MODES")) {
         const OfferedMode mode{static_cast<std::uint32_t>(m.integer("custom_mode")), m.text("mode_name"),
-                               (m.integer("properties") & 2) == 0};
+                               (m.integer("properties") & 2) == 0, static_cast<int>(m.integer("standard_mode"))};
         const auto same = [&](const OfferedMode& o) { return o.custom_mode == mode.custom_mode; };
         const auto at = std::find_if(s.modes.begin(), s.modes.end(), same);
         if (at != s.modes.end())

@@ -26,6 +26,7 @@ struct OfferedMode {
     std::uint32_t custom_mode = 0;
     std::string name;
     bool selectable = true;
+    int standard_mode = 0;  // MAV_STANDARD_MODE
     bool operator==(const OfferedMode&) const = default;
 };
 
@@ -56,6 +57,7 @@ struct VehicleSnapshot {
     int system = 0, component = 0, type = 0, autopilot = 0;
     bool armed = false;
     int system_status = 0;  // MAV_STATE
+    int base_mode = 0;      // MAV_MODE_FLAG
     std::uint32_t custom_mode = 0;
     std::optional<GeoPoint> position, home;
     std::optional<double> amsl_m, height_home_m, heading_deg, ground_mps, air_mps, climb_mps, course_deg;
@@ -78,7 +80,7 @@ struct VehicleSnapshot {
     std::optional<std::uint64_t> capabilities;
     std::string firmware;  // "1.2.3"
     std::vector<OfferedMode> modes;
-    std::optional<int> mission_item, mission_total, mission_state;
+    std::optional<int> mission_item, mission_total, mission_state;  // items count as in the plan's list; MISSION_STATE
     std::optional<double> boot_s, unix_s;
     /// The vehicle's own clock (s since its boot) when it last armed and, after that, disarmed: independent of how
     /// often a caller looks.
@@ -93,10 +95,16 @@ struct VehicleSnapshot {
     LinkQuality link;
 };
 
-/// "mission", "hold", ... : the vehicle's own word for its mode where it offers a list, else that of its family.
-std::string modeName(const VehicleSnapshot& vehicle);
-/// What that mode does; nothing where the family's numbers are not known.
+/// What its mode does: by its family's numbers, else by the standard's where the vehicle says it; else nothing. Words
+/// decide nothing.
 std::optional<ModeKind> modeKind(const VehicleSnapshot& vehicle);
+std::optional<ModeKind> modeKind(const VehicleSnapshot& vehicle, std::uint32_t custom_mode);
+/// The number to command for it; nothing where none is known.
+std::optional<std::uint32_t> modeNumber(const VehicleSnapshot& vehicle, ModeKind kind);
+/// Our word for its mode ("mission", "hold"); where the mode is not known, the vehicle's own word, else its number.
+std::string modeName(const VehicleSnapshot& vehicle);
+/// The vehicle's own word for its mode where it has one that is not ours, to stand beside ours; empty: none.
+std::string ownModeWord(const VehicleSnapshot& vehicle);
 /// "3D fix", "no fix", ... for a GPS_FIX_TYPE.
 const char* fixText(int fix);
 
@@ -106,6 +114,9 @@ class VehicleState {
     /// speak for the whole vehicle (a camera's photos, a radio's state).
     void take(const mavlink::Message& message, double now_ms);
     VehicleSnapshot at(double now_ms) const;
+    /// Where each item of the list aboard stands in the plan's list, -1: nowhere. From then on items are told so.
+    void setItems(std::vector<int> plan_seq) { plan_seq_ = std::move(plan_seq); }
+    const std::vector<int>& items() const { return plan_seq_; }
     bool heard() const { return state_.heard; }
 
   private:
@@ -121,6 +132,10 @@ class VehicleState {
     std::uint64_t window_received_ = 0, window_lost_ = 0;
     int last_sequence_[256];
     bool sequence_known_[256] = {};
+    /// In the plan's list, where the list aboard is known; nothing for what stands in no plan.
+    std::optional<int> planItem(int aboard) const;
+
+    std::vector<int> plan_seq_;
     std::string partial_text_;
     int partial_id_ = 0;
     double track_step_m_ = 1;

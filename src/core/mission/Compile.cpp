@@ -336,7 +336,7 @@ Result<Decompiled> decompile(const MissionSet& held, const Plan& base) {
     for (std::size_t i = start; i < mission.size(); ++i) {
         const MissionItem& m = mission[i];
         if (hasPlace(m) && !isValid(placeOf(m))) return fail("item {}: not a place on the earth", i);
-        if (m.command == cmd::changeSpeed && m.param1 == 1 && m.param2 > 0 && m.param3 == -1) {
+        if (m.command == cmd::changeSpeed && (m.param1 == 0 || m.param1 == 1) && m.param2 > 0 && m.param3 <= 0) {
             speed = static_cast<double>(m.param2);
             if (!default_speed_known) plan.defaults.speed_mps = speed;
             default_speed_known = true;

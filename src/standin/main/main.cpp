@@ -45,6 +45,23 @@ int flyPlan(const std::string& plan_file, const std::string& out, const std::str
     std::cout << fmt::format("{}: {} in the log\n", out, durationText(log->duration_s()));
     return 0;
 }
+
+families::AircraftOptions likeFamily(const std::string& family, const StandInOptions& o) {
+    const auto body = o.vehicle.kind == VehicleKind::fixedWing    ? families::Body::wing
+                      : o.vehicle.kind == VehicleKind::helicopter ? families::Body::helicopter
+                                                                  : families::Body::rotors;
+    families::AircraftOptions out;
+    out.family = family == "3"    ? families::familyThree(body)
+                 : family == "12" ? families::familyTwelve(body)
+                                  : families::familyPlain(body);
+    out.home = o.home;
+    out.home_amsl_m = o.home_amsl_m;
+    out.terrain = o.terrain;
+    out.pace = o.pace;
+    out.system = o.system;
+    out.max_items = o.max_items;
+    return out;
+}
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -54,8 +71,11 @@ int main(int argc, char** argv) {
     LinkConditions conditions;
     std::string home, terrain, like, link = "udp:127.0.0.1:14550", vehicle = "multirotor";
     std::vector<std::string> faults;
-    std::string passphrase;
+    std::string passphrase, family = "own";
     double run_for_s = 0;
+    app.add_option("--family", family,
+                   "own: the demo's; plain, 3 or 12: stores, refuses, flies and names its modes as that family does")
+        ->check(CLI::IsMember({"own", "plain", "3", "12"}));
     app.add_option("--vehicle", vehicle, "multirotor, fixed-wing or helicopter")
         ->check(CLI::IsMember({"multirotor", "fixed-wing", "helicopter"}));
     app.add_option("--like", like, "plan file: its vehicle profile, return height and safety actions")
@@ -138,7 +158,8 @@ int main(int argc, char** argv) {
     const auto address = parseLinkAddress(link);
     if (!address) return complain(address.error().message);
 
-    const auto opened = LinkedStandIn::open(*address, options, conditions);
+    const auto opened = family == "own" ? LinkedStandIn::open(*address, options, conditions)
+                                        : LinkedStandIn::open(*address, likeFamily(family, options), conditions);
     if (!opened) {
         std::cerr << "anhinga-standin: " << opened.error().message << "\n";
         return 3;

@@ -1,0 +1,397 @@
+// Plans handed to aircraft of real families, which were written from what those families do in public and know nothing
+// of how plans are translated: each is sealed and flown as rehearsed, or refused before anything is sent. The table in
+// docs/autopilots.md is what comes out here.
+#include <catch2/catch.hpp>
+
+#include <algorithm>
+#include <cstdlib>
+
+#include "core/check/Check.h"
+#include "core/flight/Rehearse.h"
+#include "core/geo/Polygon.h"
+#include "core/link/Commands.h"
+#include "core/link/MissionTransfer.h"
+#include "core/mission/Compile.h"
+#include "core/plan/PlanFile.h"
+#include "core/plan/ProfileLibrary.h"
+#include "standin/LinkedStandIn.h"
+#include "support.h"
+#include "world/VirtualNet.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+const GeoPoint kHome{47.3052, -20.1068};
+
+struct FamilyKind {
+    const char* name;
+    int family;  // -1: our own
+    families::Body body;
+};
+constexpr FamilyKind kAircraft[] = {
+    {"own", -1, families::Body::rotors},         {"plain", 0, families::Body::rotors},
+    {"3 multirotor", 3, families::Body::rotors}, {"3 helicopter", 3, families::Body::helicopter},
+    {"3 fixed wing", 3, families::Body::wing},   {"12 multirotor", 12, families::Body::rotors},
+    {"12 fixed wing", 12, families::Body::wing},
+};
+
+/// One aircraft and our end of a link to it, in virtual time.
+class Meeting {
+  public:
+    Meeting(const FamilyKind& kind, const Plan& plan, double pace = 60) {
+        const int port = world.net.freePort();
+        VehicleLink::Options ours;
+        ours.world = world.world();
+        auto opened = VehicleLink::open(fmt::format("udp-listen:{}", port), ours);
+        REQUIRE(opened);
+        link = std::move(*opened);
+        const double amsl = homeAmsl(plan, island().get()).value_or(0);
+        auto linked = kind.family < 0 ? LinkedStandIn::open({LinkKind::udp, "127.0.0.1", port}, own(plan, amsl, pace),
+                                                            {}, world.world())
+                                      : LinkedStandIn::open({LinkKind::udp, "127.0.0.1", port},
+                                                            real(kind, plan, amsl, pace), {}, world.world());
+        REQUIRE(linked);
+        aircraft = std::move(*linked);
+        REQUIRE(link->waitForVehicle(5));
+        REQUIRE(world.until(10, [&] { return link->snapshot().home_amsl_m && link->snapshot().capabilities; }));
+    }
+    bool until(double seconds, const std::function<bool(const VehicleSnapshot&)>& done) {
+        return world.until(seconds, [&] { return done(link->snapshot()); });
+    }
+    VirtualWorld world;
+    std::unique_ptr<VehicleLink> link;
+    std::unique_ptr<LinkedStandIn> aircraft;
+
+  private:
+    static StandInOptions own(const Plan& plan, double amsl, double pace) {
+        StandInOptions o;
+        o.pace = pace;
+        o.terrain = island();
+        o.home = plan.home->position;
+        o.home_amsl_m = amsl;
+        o.vehicle = plan.vehicle;
+        return o;
+    }
+    static families::AircraftOptions real(const FamilyKind& kind, const Plan& plan, double amsl, double pace) {
+        families::AircraftOptions o;
+        o.family = kind.family == 3    ? families::familyThree(kind.body)
+                   : kind.family == 12 ? families::familyTwelve(kind.body)
+                                       : families::familyPlain(kind.body);
+        o.pace = pace;
+        o.terrain = island();
+        o.home = plan.home->position;
+        o.home_amsl_m = amsl;
+        return o;
+    }
+};
+
+Item at(Plan& plan, ItemKind kind, double bearing, double away_m, Height height) {
+    Item item;
+    item.id = plan.newId();
+    item.kind = kind;
+    item.position = destination(kHome, bearing, away_m);
+    item.height = height;
+    return item;
+}
+
+/// Take-off and return; `fill` puts between them what is flown.
+Plan made(const std::function<void(Plan&)>& fill) {
+    Plan plan;
+    plan.home = Home{kHome, island()->sample(kHome)};
+    plan.vehicle.battery_wh = 1000;
+    plan.items.push_back(at(plan, ItemKind::takeOff, 0, 0, Height::aboveHome(40)));
+    fill(plan);
+    plan.items.push_back(at(plan, ItemKind::returnHome, 0, 0, Height::aboveHome(60)));
+    return plan;
+}
+
+/// As one that flies on wings.
+Plan winged(Plan plan) {
+    plan.vehicle = skimmer();
+    plan.vehicle.battery_wh = 1000;
+    return plan;
+}
+
+Plan pointsOnly() {
+    return made([](Plan& p) {
+        for (const double bearing : {300.0, 330.0, 0.0, 30.0})
+            p.items.push_back(at(p, ItemKind::waypoint, bearing, 250, Height::aboveHome(60.25)));
+        Item hold = at(p, ItemKind::hold, 60, 150, Height::aboveHome(50));
+        hold.hold_s = 7.6;
+        p.items.push_back(hold);
+    });
+}
+Plan everyKind() {
+    return made([](Plan& p) {
+        p.items.push_back(at(p, ItemKind::waypoint, 320, 200, Height::aboveHome(50)));
+        p.items.back().actions = {PhotoNow{}, GimbalPitch{-60}, Video{true}};
+        Item turns = at(p, ItemKind::holdTurns, 340, 250, Height::aboveHome(60));
+        turns.turns = 2;
+        turns.radius_m = 40;
+        p.items.push_back(turns);
+        p.items.push_back(at(p, ItemKind::waypoint, 10, 250, Height::aboveHome(60)));
+        p.items.back().actions = {PhotoEvery{20}, Delay{3}};
+        p.items.push_back(at(p, ItemKind::loiterToHeight, 30, 220, Height::aboveHome(80)));
+        p.items.push_back(at(p, ItemKind::waypoint, 50, 150, Height::amsl(140)));
+        p.items.back().actions = {PhotoEvery{0}, Video{false}};
+    });
+}
+/// A loop of two turns inside a loop of two turns.
+Plan enteredTwice() {
+    return made([](Plan& p) {
+        for (const double bearing : {320.0, 350.0, 20.0})
+            p.items.push_back(at(p, ItemKind::waypoint, bearing, 200, Height::aboveHome(50)));
+        p.items[3].actions.push_back(Repeat{p.items[2].id, 2});
+        p.items.push_back(at(p, ItemKind::waypoint, 60, 150, Height::aboveHome(50)));
+        p.items[4].actions.push_back(Repeat{p.items[1].id, 1});
+    });
+}
+Plan withHeading() {
+    return made([](Plan& p) {
+        p.items.push_back(at(p, ItemKind::waypoint, 320, 150, Height::aboveHome(50)));
+        p.items.back().actions = {SetHeading{123.4}};
+        p.items.push_back(at(p, ItemKind::waypoint, 20, 150, Height::aboveHome(50)));
+    });
+}
+Plan fenced() {
+    Plan plan = pointsOnly();
+    Fence in;
+    in.id = plan.newId();
+    for (const double bearing : {0.0, 90.0, 180.0, 270.0}) in.outline.push_back(destination(kHome, bearing, 900));
+    Fence out;
+    out.id = plan.newId();
+    out.kind = FenceKind::keepOut;
+    out.outline = {destination(kHome, 180, 400)};
+    out.radius_m = 55.5;
+    plan.fences = {in, out};
+    plan.rally.push_back({plan.newId(), "", destination(kHome, 90, 120), Height::aboveHome(31.4), ""});
+    return plan;
+}
+
+struct FamilyCase {
+    std::string name;
+    Plan plan;
+};
+std::vector<FamilyCase> familyCases() {
+    std::vector<FamilyCase> out;
+    for (const char* name :
+         {"coast", "lighthouse-face", "lighthouse-rings", "patrol", "quarry", "seawall", "shakedown"}) {
+        auto plan = loadPlan(demo(std::string(name) + ".anhinga.geojson"));
+        REQUIRE(plan);
+        out.push_back({name, std::move(*plan)});
+    }
+    out.push_back({"points and a hold", pointsOnly()});
+    out.push_back({"points and a hold, for wings", winged(pointsOnly())});
+    out.push_back({"fences and a rally point, for wings", winged(fenced())});
+    out.push_back({"a repeat entered twice, for wings", winged(enteredTwice())});
+    out.push_back({"every kind of item", everyKind()});
+    out.push_back({"a repeat entered twice", enteredTwice()});
+    out.push_back({"a heading at a point", withHeading()});
+    out.push_back({"fences and a rally point", fenced()});
+    return out;
+}
+
+struct FamilyFlight {
+    bool verified = false, ended = false;
+    double path_m = 0, height_m = 0, missed_m = 0;
+    std::vector<Unsaid> refused;
+};
+
+/// How far what was flown on the route lies from the rehearsal's line, and how far it stays away from places it should
+/// pass, metres.
+void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
+                  const std::vector<families::Aircraft::Flown>& track) {
+    const auto r = rehearse(plan, *view.mission, island());
+    REQUIRE(r);
+    const LocalFrame frame(plan.home->position);
+    std::vector<Vec2> line;
+    std::vector<double> high;
+    const Channel &lat = *r->log->find("position.lat_deg"), &lon = *r->log->find("position.lon_deg");
+    const Channel& amsl = *r->log->find("position.height_amsl_m");
+    double last = -1;
+    for (std::size_t i = 0; i < lat.t_s.size(); ++i) {
+        if (lat.t_s[i] - last < 1) continue;
+        last = lat.t_s[i];
+        line.push_back(frame.toLocal({lat.value[i], lon.at(last).value_or(0)}));
+        high.push_back(amsl.at(last).value_or(0));
+    }
+    std::vector<Vec2> places;
+    for (const MissionItem& i : view.mission->items)
+        if (i.seq > 0 && (i.command == cmd::waypoint || i.command == cmd::loiterTime))
+            places.push_back(frame.toLocal(placeOf(i)));
+    std::vector<double> nearest(places.size(), INFINITY);
+    last = -1;
+    for (const auto& f : track) {
+        if (!f.on_route) continue;
+        const Vec2 here = frame.toLocal(f.place);
+        for (std::size_t p = 0; p < places.size(); ++p) nearest[p] = std::min(nearest[p], length(here - places[p]));
+        if (f.t_s - last < 2) continue;
+        last = f.t_s;
+        double best = INFINITY, path = 0, height = 0;
+        for (std::size_t k = 0; k + 1 < line.size(); ++k) {
+            const auto near = distanceToSegment(here, line[k], line[k + 1]);
+            const double h = std::abs(f.amsl_m - (high[k] + (high[k + 1] - high[k]) * near.along));
+            if (std::hypot(near.distance_m, h) >= best) continue;
+            best = std::hypot(near.distance_m, h);
+            path = near.distance_m;
+            height = h;
+        }
+        out.path_m = std::max(out.path_m, path);
+        out.height_m = std::max(out.height_m, height);
+    }
+    for (const double m : nearest) out.missed_m = std::max(out.missed_m, m);
+}
+
+FamilyFlight handAndFly(const FamilyKind& kind, const Plan& plan) {
+    FamilyFlight out;
+    const PlanView view = viewOf(plan, island().get());
+    REQUIRE(view.mission);
+    Meeting sky(kind, plan);
+    const auto h =
+        handOver(*sky.link, view.toSend(), plan.traits.item0_is_home, {}, nullptr, translationInput(plan, island()));
+    REQUIRE(h);
+    out.refused = h->refused;
+    if (!h->refused.empty()) {
+        // Nothing was sent: it holds nothing.
+        if (kind.family >= 0) CHECK(sky.aircraft->aircraft().held(families::route).empty());
+        return out;
+    }
+    for (const MissionDifference& d : h->differences) {
+        CAPTURE(d.type, d.seq, d.field, d.plan, d.vehicle);
+        CHECK(d.field.empty());
+    }
+    CHECK(h->objection == "");
+    out.verified = h->verified;
+    if (!out.verified) return out;
+    REQUIRE(commandArm(*sky.link));
+    REQUIRE(commandStart(*sky.link));
+    if (kind.family < 0) {
+        out.ended = sky.until(400, [](const VehicleSnapshot& v) { return v.disarmed_at_s.has_value(); });
+        return out;
+    }
+    // Until it leaves the route: lands, returns, or stays at its end.
+    const families::Aircraft& aircraft = sky.aircraft->aircraft();
+    REQUIRE(sky.until(20, [&](const VehicleSnapshot&) { return aircraft.onRoute(); }));
+    out.ended = sky.until(120, [&](const VehicleSnapshot&) { return !aircraft.onRoute(); });
+    compareTrack(out, plan, view, aircraft.flown());
+    return out;
+}
+
+}  // namespace
+
+TEST_CASE("every plan is sealed and flown by every family's aircraft, or refused before anything is sent",
+          "[link][family]") {
+    std::string table = "| plan |";
+    for (const FamilyKind& k : kAircraft) table += fmt::format(" {} |", k.name);
+    table += "\n|---|";
+    for (std::size_t i = 0; i < std::size(kAircraft); ++i) table += "---|";
+    table += "\n";
+    int flown = 0;
+    for (const FamilyCase& c : familyCases()) {
+        table += fmt::format("| {} |", c.name);
+        for (const FamilyKind& k : kAircraft) {
+            INFO(c.name << ", " << k.name);
+            const FamilyFlight f = handAndFly(k, c.plan);
+            if (!f.refused.empty()) {
+                CHECK_FALSE(f.refused.front().reason.empty());
+                table += fmt::format(" refused: {} |", f.refused.front().reason);
+                continue;
+            }
+            ++flown;
+            CHECK(f.verified);
+            CHECK(f.ended);
+            table += " sealed and flown |";
+            if (k.family < 0) continue;
+            CAPTURE(f.path_m, f.height_m, f.missed_m);
+            const bool wing = k.body == families::Body::wing;
+            CHECK(f.missed_m < (wing ? 90 : 5));
+            // A wing cuts corners as wide as it turns: where it passes is what counts. Rotors leave a circle at speed.
+            const bool circles = std::any_of(c.plan.items.begin(), c.plan.items.end(),
+                                             [](const Item& i) { return i.kind == ItemKind::holdTurns; });
+            if (!wing) CHECK(f.path_m < (circles ? 15 : 5));
+            if (!wing) CHECK(f.height_m < 5);
+        }
+        table += "\n";
+    }
+    CHECK(flown > 40);
+    const std::string file = std::string(DEMO_DIR) + "/../../docs/autopilots.md";
+    const std::string begin = "<!-- table: plans and aircraft -->\n", end = "<!-- end of table -->";
+    std::string doc = slurp(file);
+    const auto from = doc.find(begin), to = doc.find(end);
+    REQUIRE(from != std::string::npos);
+    REQUIRE(to != std::string::npos);
+    if (std::getenv("ANHINGA_WRITE_DOCS") != nullptr) {
+        doc.replace(from + begin.size(), to - from - begin.size(), table);
+        spit(file, doc);
+    }
+    CHECK(doc.substr(from + begin.size(), to - from - begin.size()) == table);
+}
+
+TEST_CASE("orders reach every family's aircraft as it takes them, or it is said that they cannot", "[link][family]") {
+    for (const FamilyKind& k : kAircraft) {
+        if (k.family <= 0) continue;
+        const Plan plan = k.body == families::Body::wing ? winged(pointsOnly()) : pointsOnly();
+        const PlanView view = viewOf(plan, island().get());
+        REQUIRE(view.mission);
+        INFO(k.name);
+        Meeting sky(k, plan, 4);
+        VehicleLink& link = *sky.link;
+        REQUIRE(
+            handOver(link, view.toSend(), plan.traits.item0_is_home, {}, nullptr, translationInput(plan, island())));
+        REQUIRE(commandArm(link));
+        REQUIRE(commandStart(link));
+        REQUIRE(sky.until(10, [](const auto& v) { return modeKind(v) == ModeKind::mission; }));
+        REQUIRE(sky.until(60, [](const auto& v) { return v.mission_item && *v.mission_item >= 3; }));
+        const auto still = [&] {
+            const auto then = link.snapshot();
+            return sky.until(30, [&](const auto& v) {
+                return v.ground_mps.value_or(9) < 0.3 ||
+                       (k.body == families::Body::wing && modeKind(v) == ModeKind::hold);
+            }) && then.heard;
+        };
+        REQUIRE(commandPause(link));
+        CHECK(still());
+        REQUIRE(commandPause(link));  // twice is once
+        CHECK(still());
+        const int held_at = link.snapshot().mission_item.value_or(-1);
+        REQUIRE(commandResume(link));
+        CHECK(sky.until(40, [&](const auto& v) { return v.mission_item && *v.mission_item > held_at; }));
+        REQUIRE(commandSpeed(link, k.body == families::Body::wing ? 18 : 6));
+        REQUIRE(commandGoTo(link, destination(kHome, 0, 300), 70));
+        CHECK(sky.until(80, [&](const auto& v) {
+            return v.position && distance_m(*v.position, destination(kHome, 0, 300)) < 80 &&
+                   std::abs(v.height_home_m.value_or(0) - 70) < 2;
+        }));
+        REQUIRE(commandHeight(link, 55));
+        CHECK(sky.until(40, [](const auto& v) { return std::abs(v.height_home_m.value_or(0) - 55) < 2; }));
+        // By the modes that were asked for, as the family numbers them; none that ends the flight.
+        REQUIRE(commandReturn(link));
+        CHECK(sky.until(10, [](const auto& v) { return modeKind(v) == ModeKind::returnHome; }));
+        for (const std::uint32_t mode : sky.aircraft->aircraft().modes())
+            CHECK(mavlink::modeKind(k.family, link.snapshot().type, mode) != ModeKind::ended);
+    }
+    // The common set has no such orders: that is said, and nothing of another family is tried.
+    Meeting sky(kAircraft[1], pointsOnly(), 4);
+    for (const auto& refused :
+         {commandPause(*sky.link), commandGoTo(*sky.link, kHome, 50), commandTakeOff(*sky.link, 20)}) {
+        REQUIRE_FALSE(refused);
+        CHECK(refused.error().code == ErrorCode::unsupported);
+    }
+    CHECK(sky.aircraft->aircraft().modes().empty());
+}
+
+TEST_CASE("a list that is taken and then called not valid is not sealed", "[link][family]") {
+    Plan plan = made([](Plan& p) { p.items.push_back(at(p, ItemKind::waypoint, 0, 200, Height::aboveHome(50))); });
+    // What comes before the take-off is objected to by family 12 once it has the list.
+    std::swap(plan.items[0], plan.items[1]);
+    const PlanView view = viewOf(plan, island().get());
+    REQUIRE(view.mission);
+    Meeting sky(kAircraft[5], plan);
+    const auto h = handOver(*sky.link, view.toSend(), true, {}, nullptr, translationInput(plan, island()));
+    REQUIRE(h);
+    CHECK(h->differences.empty());
+    CHECK(h->objection.find("rejected") != std::string::npos);
+    CHECK_FALSE(h->verified);
+}
