@@ -169,9 +169,9 @@ void LinkSession::takeHandOver(const Result<HandOver>& result) {
     refused_ = result->refused;
     if (!refused_.empty()) {
         seal_ = Seal::failed;
-        seal_text_ = QString("Nothing was sent, %1 cannot be told everything: %2")
+        seal_text_ = QString("Nothing was sent to %1: %2")
                          .arg(QString::fromStdString(result->dialect), QString::fromStdString(refused_.front().reason));
-        if (refused_.size() > 1) seal_text_ += QString(" (and %1 more)").arg(refused_.size() - 1);
+        if (refused_.size() > 1) seal_text_ += QString(" (and %1 more: point here)").arg(refused_.size() - 1);
         return;
     }
     differences_ = result->differences;

@@ -26,7 +26,7 @@
 #include "standin/MissionStore.h"
 #include "standin/OnboardFiles.h"
 #include "standin/ParameterStore.h"
-#include "standin/SimulatedVehicle.h"
+#include "standin/families/SimulatedVehicle.h"
 
 namespace anhinga {
 

@@ -1,6 +1,7 @@
 #include "app/field/LinkPage.h"
 
 #include <QtWidgets>
+#include <map>
 
 #include "app/rehearse/SortieChooser.h"
 #include "app/widgets/Quantity.h"
@@ -210,7 +211,9 @@ void LinkPage::handOver() {
     const PlanView& view = plan_->flownView();
     if (!view.mission) return emit message(QString::fromStdString(view.not_sendable));
     bool in_batches = false;
-    for (const Finding& f : plan_->flownFindings()) {
+    QStringList stops;
+    // A copy: while a question is open they may be worked out anew.
+    for (const Finding& f : std::vector<Finding>(plan_->flownFindings())) {
         if (f.severity != Severity::stop) continue;
         if (f.rule == "item-limit" && !link_->vehicle().armed) {
             const auto answer = QMessageBox::question(
@@ -223,12 +226,14 @@ void LinkPage::handOver() {
             in_batches = true;
             continue;
         }
-        // Not handed over without an explicit override.
+        stops += inUnits(f.message);
+    }
+    // Not handed over without an explicit override, of all of them at once.
+    if (!stops.isEmpty()) {
         const auto answer =
-            QMessageBox::question(this, "Findings of severity stop", inUnits(f.message) + "\n\nHand over all the same?",
+            QMessageBox::question(this, "Findings of severity stop", stops.join("\n\n") + "\n\nHand over all the same?",
                                   QMessageBox::Yes | QMessageBox::No, QMessageBox::No);
         if (answer != QMessageBox::Yes) return;
-        break;
     }
     if (const QString by_hand = cameraByHand(); !by_hand.isEmpty()) {
         emit handedOver();
@@ -300,7 +305,7 @@ void LinkPage::refreshSeal() {
     const auto colour = [](const QColor& c, const QString& text) {
         return QString("<span style='color:%1'><b>%2</b></span>").arg(c.name(), text);
     };
-    QString seal;
+    QString seal, details;
     const Plan& plan = *plan_->plan();
     const QString revision = plan.revision > 1 || plan.frozen
                                  ? QString("<br>revision %1%2").arg(plan.revision).arg(plan.frozen ? ", frozen" : "")
@@ -326,22 +331,22 @@ void LinkPage::refreshSeal() {
             }
             case LinkSession::Seal::failed:
                 seal = colour(theme_.dangerInk(), "Not handed over") + "<br>" + link_->sealText().toHtmlEscaped();
+                details = refusedText();
                 break;
             case LinkSession::Seal::differs: {
                 seal = colour(theme_.dangerInk(), "The aircraft holds something else") + "<br>" + link_->sealText();
                 int n = 0;
                 for (const MissionDifference& d : link_->differences()) {
                     if (++n > 3) break;
-                    seal += QString("<br>%1 item %2, %3: plan %4, aircraft %5")
-                                .arg(QString::fromStdString(d.type))
-                                .arg(d.seq)
-                                .arg(QString::fromStdString(d.field))
+                    seal += QString("<br>%1, %2: plan %3, aircraft %4")
+                                .arg(itemName(d.type, d.seq).toHtmlEscaped(), QString::fromStdString(d.field))
                                 .arg(d.plan)
                                 .arg(d.vehicle);
                 }
                 break;
             }
             case LinkSession::Seal::sealed:
+                details = keptText();
                 seal =
                     field_->sealHolds()
                         ? colour(theme_.goodInk(),
@@ -364,6 +369,49 @@ void LinkPage::refreshSeal() {
     }
     seal += revision;
     if (seal_->text() != seal) seal_->setText(seal);
+    if (seal_->toolTip() != details) seal_->setToolTip(details);
+}
+
+/// The item of the plan that an item of its list came from, as the Itinerary names it.
+QString LinkPage::itemName(const std::string& type, int seq) const {
+    const auto& mission = plan_->flownView().mission;
+    const bool known =
+        type == "mission" && mission && seq >= 0 && static_cast<std::size_t>(seq) < mission->source.size();
+    const ItemId id = known ? mission->source[static_cast<std::size_t>(seq)] : 0;
+    if (id != 0) return QString::fromStdString(itemText(*plan_->plan(), id));
+    if (seq < 0) return type == "mission" ? QString("the plan") : QString::fromStdString(type);
+    return QString("%1 item %2").arg(QString::fromStdString(type)).arg(seq);
+}
+
+/// What the aircraft rounds, leaves out or was told otherwise: each once, with the item it is first seen at.
+QString LinkPage::keptText() const {
+    constexpr int kMostLines = 20;
+    QStringList lines;
+    std::map<std::string, std::pair<QString, int>> seen;
+    for (const KeptField& k : link_->kept()) {
+        auto& [line, count] = seen[k.field + k.why];
+        if (count++ == 0)
+            line = QString("%1, %2: %3 kept as %4, %5")
+                       .arg(itemName(k.type, k.seq), QString::fromStdString(k.field))
+                       .arg(k.plan)
+                       .arg(k.vehicle)
+                       .arg(QString::fromStdString(k.why));
+    }
+    for (const auto& [what, entry] : seen) {
+        if (lines.size() == kMostLines) break;
+        lines += entry.second == 1 ? entry.first : QString("%1 (%2 times)").arg(entry.first).arg(entry.second);
+    }
+    return lines.join("\n");
+}
+
+QString LinkPage::refusedText() const {
+    constexpr int kMostLines = 20;
+    QStringList lines;
+    for (const Unsaid& u : link_->refusedItems()) {
+        const QString line = QString("%1: %2").arg(itemName("mission", u.seq), QString::fromStdString(u.reason));
+        if (lines.size() < kMostLines && !lines.contains(line)) lines += line;
+    }
+    return lines.join("\n");
 }
 
 void LinkPage::refreshVehicle() {

@@ -40,6 +40,9 @@ class LinkPage : public QWidget {
   private:
     void refreshDay();
     void refreshSeal();
+    QString itemName(const std::string& type, int seq) const;
+    QString keptText() const;
+    QString refusedText() const;
     void refreshVehicle();
     void refreshHome();
     void askPassphrase();

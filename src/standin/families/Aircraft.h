@@ -15,7 +15,7 @@
 #include "core/geo/Geo.h"
 #include "core/mavlink/Messages.h"
 #include "core/terrain/Terrain.h"
-#include "standin/SimulatedVehicle.h"
+#include "standin/families/SimulatedVehicle.h"
 #include "standin/families/Family.h"
 
 namespace anhinga::families {
