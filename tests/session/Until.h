@@ -27,7 +27,8 @@ class PlayedWorld : public VirtualWorld {
     static PlayedWorld* now() { return now_; }
 
     /// A stand-in that speaks to that port.
-    std::unique_ptr<LinkedStandIn> standin(int port, StandInOptions options) {
+    template <class Options>  // of our own, or of a family's
+    std::unique_ptr<LinkedStandIn> standin(int port, Options options) {
         auto opened = LinkedStandIn::open({LinkKind::udp, "127.0.0.1", port}, std::move(options), {}, world());
         return opened ? std::move(*opened) : nullptr;
     }

@@ -95,7 +95,10 @@ class Driver {
     /// A stand-in of the played world, and the window connected to it by typing its address.
     std::unique_ptr<LinkedStandIn> connect(const StandInOptions& options) {
         const int port = world->net.freePort();
-        auto standin = world->standin(port, options);
+        return connect(world->standin(port, options), port);
+    }
+    std::unique_ptr<LinkedStandIn> connect(std::unique_ptr<LinkedStandIn> standin, int port) {
+        REQUIRE(standin != nullptr);
         key(Qt::Key_F3);
         child<QComboBox>("address")->setCurrentText(QString("udp-listen:%1").arg(port));
         press("connect");

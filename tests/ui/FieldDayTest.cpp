@@ -11,6 +11,7 @@
 #include "app/field/PilotSticks.h"
 #include "app/field/StateStrip.h"
 #include "core/plan/ChecklistTemplates.h"
+#include "core/plan/ProfileLibrary.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
@@ -23,8 +24,27 @@ struct Day {
     TempDir logs;
     std::unique_ptr<LinkedStandIn> standin;
     explicit Day(StandInOptions options = standInAt({47.3051970, -20.1068059}, 45, 10)) {
+        shortPlan({});
+        options.logs_dir = logs.path();
+        standin = d.connect(options);
+        REQUIRE(d.until(8000, [&] { return vehicle().heard && d.child<QPushButton>("hand over")->isEnabled(); }));
+    }
+    /// With an aircraft of a family.
+    explicit Day(std::unique_ptr<families::Family> family) {
+        shortPlan(family->body() == families::Body::wing ? skimmer() : VehicleProfile{});
+        families::AircraftOptions options;
+        options.family = std::move(family);
+        options.home = d.plan().home->position;
+        options.home_amsl_m = 45;
+        options.pace = 10;
+        const int port = d.world->net.freePort();
+        standin = d.connect(d.world->standin(port, std::move(options)), port);
+        REQUIRE(d.until(8000, [&] { return vehicle().home_amsl_m && d.child<QPushButton>("hand over")->isEnabled(); }));
+    }
+    void shortPlan(const VehicleProfile& profile) {
         d.openDemo();
-        d.window.plan().edit("short", [](Plan& p) {
+        d.window.plan().edit("short", [&](Plan& p) {
+            p.vehicle = profile;
             const GeoPoint centre = p.home->position;
             p.home->amsl_m = 45;
             p.items.clear();
@@ -47,9 +67,6 @@ struct Day {
             p.items.push_back(back);
         });
         d.settle();
-        options.logs_dir = logs.path();
-        standin = d.connect(options);
-        REQUIRE(d.until(8000, [&] { return vehicle().heard && d.child<QPushButton>("hand over")->isEnabled(); }));
     }
     const VehicleSnapshot& vehicle() { return d.window.link().vehicle(); }
     LinkSession& link() { return d.window.link(); }
@@ -485,4 +502,40 @@ TEST_CASE("the heading test waits for a hand, and a carried plan is read back", 
     CHECK(dialog.findChild<QLabel*>("carry result")->text().contains("Read back, agrees"));
     CHECK(std::filesystem::exists(d.dir / "carried-sheet.html"));
     CHECK_FALSE(dialog.write("/no/such/folder/x.kml"));
+}
+
+TEST_CASE("a day with aircraft of families that number and tell everything otherwise", "[ui][field][family]") {
+    const auto fly = [](std::unique_ptr<families::Family> family, bool rounds) {
+        const bool wing = family->body() == families::Body::wing;
+        Day day(std::move(family));
+        auto answer = [](const char* button) {
+            // Questions on the way are answered as an operator would who has read them.
+            return [button] {
+                auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+                if (box != nullptr) QTest::keyClick(box, button[0] == 'y' ? Qt::Key_Y : Qt::Key_N, Qt::AltModifier);
+            };
+        };
+        QTimer asked;
+        QObject::connect(&asked, &QTimer::timeout, answer("y"));
+        asked.start(200);
+        day.handOver();
+        // What is rounded is listed; family 12 rounds nothing here.
+        CHECK(day.link().sealText().contains("in meaning") == rounds);
+        CHECK(day.d.child<QLabel>("seal")->toolTip().isEmpty() != rounds);
+        day.d.press("field tab Fly");
+        REQUIRE(day.arm().state == CommandNote::accepted);
+        REQUIRE(day.command("command Start").state == CommandNote::accepted);
+        CHECK(day.d.until(20000, [&] { return modeKind(day.vehicle()) == ModeKind::mission; }));
+        CHECK(day.d.until(60000, [&] { return day.vehicle().mission_item.value_or(0) >= 3; }));
+        CHECK(day.command("command Hold").state == CommandNote::accepted);
+        if (wing) CHECK(day.d.until(20000, [&] { return modeKind(day.vehicle()) == ModeKind::hold; }));
+        CHECK(day.command("command Go on").state == CommandNote::accepted);
+        CHECK(day.d.until(20000, [&] { return modeKind(day.vehicle()) == ModeKind::mission; }));
+        CHECK(day.command("command Return home").state == CommandNote::accepted);
+        CHECK(day.d.until(20000, [&] { return modeKind(day.vehicle()) == ModeKind::returnHome; }));
+        if (!wing) CHECK(day.d.until(90000, [&] { return !day.vehicle().armed; }));
+    };
+    fly(families::familyTwelve(families::Body::rotors), false);
+    fly(families::familyThree(families::Body::rotors), true);
+    fly(families::familyThree(families::Body::wing), false);
 }

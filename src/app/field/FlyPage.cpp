@@ -212,6 +212,7 @@ FlyPage::Next FlyPage::next() const {
     if (!link_->connected() || !v.heard || !v.armed) return Next::arm;
     constexpr int kPaused = 4;  // MISSION_STATE
     const auto mode = modeKind(v);
+    if (v.held_on_route) return Next::goOn;
     if (v.landed_state == kOnGround && mode != ModeKind::mission) return Next::start;
     if (mode == ModeKind::hold || mode == ModeKind::positionHold)
         return v.mission_state ? (*v.mission_state == kPaused ? Next::goOn : Next::start)

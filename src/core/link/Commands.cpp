@@ -185,6 +185,7 @@ Result<void> commandStart(VehicleLink& link, std::stop_token stop) {
             return failAs(ok.error().code, "{}; start it with its transmitter", ok.error().message);
         return ok;
     }
+    link.setHeld(false);
     const std::uint32_t before = link.snapshot().custom_mode;
     if (auto ok = setMode(link, ModeKind::mission, "Start", stop); !ok) return ok;
     auto started = sendCommand(link, cmd::missionStart, {0, 0}, "Start", stop);
@@ -200,6 +201,7 @@ Result<void> commandPause(VehicleLink& link, std::stop_token stop) {
     const VehicleSnapshot v = link.snapshot();
     if (dialectOf(v).pause_command) {
         auto ok = sendCommand(link, cmd::pauseContinue, {0}, "Hold", stop);
+        if (ok) link.setHeld(true);
         if (ok || ok.error().code != ErrorCode::unsupported) return ok;
     }
     if (modeKind(v) == ModeKind::hold) return {};  // it holds
@@ -208,11 +210,12 @@ Result<void> commandPause(VehicleLink& link, std::stop_token stop) {
 Result<void> commandResume(VehicleLink& link, std::stop_token stop) {
     const VehicleSnapshot v = link.snapshot();
     // What was held by its mode is let go by its mode.
-    if (dialectOf(v).pause_command && (isOwn(v) || modeKind(v) == ModeKind::mission)) {
-        auto ok = sendCommand(link, cmd::pauseContinue, {1}, "Go on", stop);
-        if (ok || ok.error().code != ErrorCode::unsupported) return ok;
-    }
-    return setMode(link, ModeKind::mission, "Go on", stop);
+    Result<void> ok = failAs(ErrorCode::unsupported, "not tried");
+    if (dialectOf(v).pause_command && (isOwn(v) || modeKind(v) == ModeKind::mission))
+        ok = sendCommand(link, cmd::pauseContinue, {1}, "Go on", stop);
+    if (!ok && ok.error().code == ErrorCode::unsupported) ok = setMode(link, ModeKind::mission, "Go on", stop);
+    if (ok) link.setHeld(false);
+    return ok;
 }
 Result<void> commandReturn(VehicleLink& link, std::stop_token stop) {
     const VehicleSnapshot v = link.snapshot();

@@ -215,6 +215,8 @@ void VehicleLink::take(const Message& m, double now_ms) {
 VehicleSnapshot VehicleLink::snapshotLocked(int system) const {
     const auto at = states_.find(system != 0 ? system : first_);
     VehicleSnapshot copy = at != states_.end() ? at->second.at(clock_.now_ms()) : VehicleSnapshot{};
+    constexpr int kPaused = 4;  // MISSION_STATE
+    copy.held_on_route = copy.armed && modeKind(copy) == ModeKind::mission && (held_ || copy.mission_state == kPaused);
     copy.link.round_trip_ms = round_trip_ms_;
     copy.link.bytes_per_s = bytes_per_s_;
     copy.link.messages_per_s = messages_per_s_;

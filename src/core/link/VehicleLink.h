@@ -51,6 +51,8 @@ class VehicleLink {
     /// The item aboard for one of the plan's list: the first that came from it. The same number where no list is known.
     int aboardItem(int plan_seq) const;
 
+    /// Whether it was ordered, by a command that leaves its mode, to hold.
+    void setHeld(bool held) { held_ = held; }
     /// How the last order was told, in words: "command 193", "mode hold".
     void setTold(std::string how);
     std::string told() const;
@@ -118,6 +120,7 @@ class VehicleLink {
     bool ask_rates_ = true;
     RateGovernor rates_;
     std::string told_;
+    std::atomic<bool> held_{false};
     std::unique_ptr<Recorder> recorder_;
     std::unique_ptr<Transport> transport_;
     Worker beat_;  // our own heartbeat and what else is said by the clock

@@ -81,6 +81,8 @@ struct VehicleSnapshot {
     std::string firmware;  // "1.2.3"
     std::vector<OfferedMode> modes;
     std::optional<int> mission_item, mission_total, mission_state;  // items count as in the plan's list; MISSION_STATE
+    /// It holds on its route without leaving the mission's mode: as it says, or as it was ordered and has accepted.
+    bool held_on_route = false;
     std::optional<double> boot_s, unix_s;
     /// The vehicle's own clock (s since its boot) when it last armed and, after that, disarmed: independent of how
     /// often a caller looks.

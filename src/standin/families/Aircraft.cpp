@@ -748,9 +748,8 @@ void Aircraft::telemetry() {
     say(Message("MISSION_CURRENT")
             .set("seq", static_cast<double>(item_))
             .set("total", static_cast<double>(lists_[route].size()))
-            .set("mission_state", lists_[route].empty() || !valid_ ? 1
-                                  : does_ == Does::route           ? 3
-                                                                   : 2));
+            .set("mission_state",
+                 family_.state(lists_[route].empty() || !valid_, does_ == Does::route, armed_ && item_ > 0)));
     say(Message("SYS_STATUS")
             .set("voltage_battery", 15200)
             .set("current_battery", armed_ ? 1200 : 50)

@@ -15,8 +15,8 @@
 #include "core/geo/Geo.h"
 #include "core/mavlink/Messages.h"
 #include "core/terrain/Terrain.h"
-#include "standin/families/SimulatedVehicle.h"
 #include "standin/families/Family.h"
+#include "standin/families/SimulatedVehicle.h"
 
 namespace anhinga::families {
 

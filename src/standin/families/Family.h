@@ -69,6 +69,10 @@ class Family {
     virtual bool ordersAmsl() const = 0;
     virtual bool knowsCommand(int command) const = 0;
     virtual bool startArms() const = 0;
+    /// MISSION_STATE as it says it; 0: it does not.
+    virtual int state(bool nothing_to_fly, bool flies, bool begun) const {
+        return nothing_to_fly ? 1 : flies ? 3 : begun ? 4 : 2;
+    }
 
     virtual std::map<std::string, Parameter> parameters() const = 0;
     /// Integers travel as their bytes, else as numbers.

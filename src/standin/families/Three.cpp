@@ -185,6 +185,7 @@ class Three : public Family {
     bool pausesByCommand() const override { return body() != Body::wing; }
     bool ordersAmsl() const override { return false; }
     bool startArms() const override { return false; }
+    int state(bool, bool, bool) const override { return 0; }
     bool knowsCommand(int c) const override {
         static const std::set<int> kKnown = {20, 21, 22, 176, 178, 192, 193, 224, 300, 400, 511, 512};
         if (c == 193 || c == 22 || c == 21) return body() != Body::wing;
