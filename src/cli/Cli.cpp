@@ -202,7 +202,7 @@ int runCli(int argc, char** argv) {
     }
     const CliResult result = call(a);
     if (!result.error.empty()) std::cerr << "anhinga-cli: " << result.error << "\n";
-    if (json && result.code < 2)
+    if (json && (result.code < 2 || !result.json.empty()))
         std::cout << result.json.dump() << "\n";
     else if (!json && !result.text.empty())
         std::cout << result.text << (result.text.ends_with('\n') ? "" : "\n");

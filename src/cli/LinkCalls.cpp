@@ -61,7 +61,8 @@ std::vector<std::pair<std::string, std::string>> stopsOf(const CliArguments& a, 
     std::vector<std::pair<std::string, std::string>> out;
     if (a.accept_stops) return out;
     for (const Finding& f : findingsForCli(loaded, a.sortie).list)
-        if (f.severity == Severity::stop) out.emplace_back(itemText(loaded.plan, f.item), f.message);
+        if (f.severity == Severity::stop)
+            out.emplace_back(f.item == 0 ? "plan" : itemText(loaded.plan, f.item), f.message);
     return out;
 }
 
@@ -123,8 +124,8 @@ CliResult handOverAnswer(const HandOver& h, const LoadedPlan& loaded) {
 CliResult cliSend(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
-    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
     if (const auto stops = stopsOf(a, *loaded); !stops.empty()) return refusedAnswer(stops);
+    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
@@ -236,8 +237,8 @@ CliResult cliLogs(const CliArguments& a) {
 CliResult cliFly(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
-    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
     if (const auto stops = stopsOf(a, *loaded); !stops.empty()) return refusedAnswer(stops);
+    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;

@@ -146,3 +146,51 @@ TEST_CASE("a stand-in is like the aircraft of a plan", "[cli][link][standin][rea
         CHECK(WEXITSTATUS(status) == 2);
     }
 }
+
+TEST_CASE("what stops a plan, or cannot be told, is refused before anything is sent; orders say how they were told",
+          "[cli][link][family][real]") {
+    const std::string demo_plan = demo("mistakes.anhinga.geojson");
+    // Without a link at all: the plan's own findings come first.
+    const Ran stopped = cli("send --json " + demo_plan + " --link udp-listen:" + std::to_string(freePort()));
+    CHECK(stopped.code == 4);
+    const Json check = cli("check --json " + demo_plan).json();
+    std::size_t stops = 0;
+    for (const Json& f : check["findings"]) stops += f["severity"] == "stop";
+    CHECK(stopped.json()["refused"].size() == stops);
+    CHECK(stopped.err.find(stopped.json()["refused"][0]["reason"].get<std::string>()) != std::string::npos);
+    CHECK(cli("fly --json " + demo_plan + " --link udp-listen:" + std::to_string(freePort())).code == 4);
+
+    const int port = freePort();
+    const std::string link = " --link udp-listen:" + std::to_string(port);
+    Process standin(std::string(BIN_DIR) + "/anhinga-standin",
+                    {"--link", "udp:127.0.0.1:" + std::to_string(port), "--home", "47.3052,-20.1068,20", "--family",
+                     "3", "--pace", "4", "--run-for", "50"});
+    const Ran sent = cli("send --json " + kPatrol + link);
+    INFO(sent.err);
+    REQUIRE(sent.code == 0);
+    CHECK(sent.json()["dialect"] == "autopilot family 3, multirotor");
+    CHECK(sent.json()["verified"] == true);
+    REQUIRE_FALSE(sent.json()["kept"].empty());
+    for (const char* key : {"seq", "field", "plan", "vehicle", "why"}) CHECK(sent.json()["kept"][0].contains(key));
+    const Ran orders = cli("orders --json --do hold --do height=30 --do land" + link);
+    REQUIRE(orders.json()["done"].size() == 3);
+    CHECK(orders.json()["done"][0]["accepted"] == true);
+    CHECK(orders.json()["done"][0]["how"] == "command 193");
+    // On the ground and not armed it goes nowhere, and that is said.
+    CHECK(orders.json()["done"][1]["accepted"] == false);
+    CHECK(orders.json()["done"][1]["reason"].get<std::string>().find("refused") != std::string::npos);
+    CHECK(orders.json()["done"][2]["how"] == "mode land");
+    CHECK(orders.code == 1);
+    for (const char* wrong : {"fly", "height", "height=x", "goto=1,2", "speed=-3", "hold=1"})
+        CHECK(cli(std::string("orders --do ") + wrong + link).code == 2);
+    standin.stop();
+
+    // A plan for a multirotor does not go to wings; the common set takes no photos.
+    Process plain(std::string(BIN_DIR) + "/anhinga-standin",
+                  {"--link", "udp:127.0.0.1:" + std::to_string(port), "--family", "plain", "--run-for", "30"});
+    const Ran refused = cli("send --json " + kPatrol + link);
+    CHECK(refused.code == 4);
+    REQUIRE_FALSE(refused.json()["refused"].empty());
+    CHECK(refused.json()["refused"][0].contains("item"));
+    CHECK(cli("orders --json --do hold" + link).json()["done"][0]["accepted"] == false);
+}

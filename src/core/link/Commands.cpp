@@ -108,6 +108,19 @@ std::optional<double> amslOf(const VehicleSnapshot& v, double height_home_m) {
     return std::nullopt;
 }
 
+/// What an order needs to know may still be on its way, just after the connection.
+template <class Known>
+VehicleSnapshot once(VehicleLink& link, Known known, const std::stop_token& stop) {
+    constexpr double kPatience_ms = 2500;
+    const double end_ms = link.clock().now_ms() + kPatience_ms;
+    VehicleSnapshot v = link.snapshot();
+    while (!known(v) && link.clock().now_ms() < end_ms && !stop.stop_requested()) {
+        link.clock().sleep(0.020, stop);
+        v = link.snapshot();
+    }
+    return v;
+}
+
 /// Leaves what it does and flies there.
 Result<void> reposition(VehicleLink& link, GeoPoint place, double height_home_m, const std::string& name,
                         const std::stop_token& stop) {
@@ -119,7 +132,9 @@ Result<void> reposition(VehicleLink& link, GeoPoint place, double height_home_m,
     if (!d.orders_amsl)
         return sendPlaceCommand(link, cmd::reposition, {-1, kChangeMode, 0, NAN}, frame::home, place, height_home_m,
                                 name, stop);
-    const auto amsl = amslOf(v, height_home_m);
+    const auto amsl = amslOf(once(
+                                 link, [](const VehicleSnapshot& now) { return amslOf(now, 0).has_value(); }, stop),
+                             height_home_m);
     if (!amsl) return fail("{}: how high home is is not known yet", name);
     return sendPlaceCommand(link, cmd::reposition, {-1, kChangeMode, 0, NAN}, frame::amsl, place, *amsl, name, stop);
 }
@@ -161,7 +176,9 @@ Result<void> commandTakeOff(VehicleLink& link, double height_m, std::stop_token 
     if (d.family == AutopilotFamily::plain)
         return failAs(ErrorCode::unsupported, "Launch: {} cannot be launched from the ground", dialectText(d));
     if (d.orders_amsl) {
-        const auto amsl = amslOf(v, height_m);
+        const auto amsl = amslOf(once(
+                                     link, [](const VehicleSnapshot& now) { return amslOf(now, 0).has_value(); }, stop),
+                                 height_m);
         if (!amsl) return fail("Launch: how high home is is not known yet");
         return sendCommand(link, cmd::takeOff, {-1, 0, 0, NAN, NAN, NAN, static_cast<float>(*amsl)}, "Launch", stop);
     }
@@ -269,8 +286,11 @@ Result<void> commandHeight(VehicleLink& link, double height_home_m, std::stop_to
         auto ok = sendCommand(link, cmd::changeHeight, {static_cast<float>(height_home_m), frame::home}, name, stop);
         if (ok || ok.error().code != ErrorCode::unsupported) return ok;
     }
-    if (!v.position) return fail("{}: where it is is not known yet", name);
-    return reposition(link, *v.position, height_home_m, name, stop);
+    const auto place = once(
+                           link, [](const VehicleSnapshot& now) { return now.position.has_value(); }, stop)
+                           .position;
+    if (!place) return fail("{}: where it is is not known yet", name);
+    return reposition(link, *place, height_home_m, name, stop);
 }
 
 Result<void> commandGoTo(VehicleLink& link, GeoPoint place, double height_home_m, std::stop_token stop) {
