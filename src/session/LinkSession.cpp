@@ -72,6 +72,7 @@ void LinkSession::mark(const QString& note) {
 }
 
 void LinkSession::disconnectLink() {
+    ++generation_;
     timer_.stop();
     transfer_ = {};
     commander_ = {};
@@ -79,12 +80,18 @@ void LinkSession::disconnectLink() {
     const bool recorded = link_ && !record_path_.isEmpty();
     link_.reset();
     busy_ = false;
+    for (CommandNote& c : commands_) {
+        if (c.state != CommandNote::sent) continue;
+        c.state = CommandNote::refused;
+        c.reason = c.name + ": the connection ended before it was answered";
+    }
     emit stateChanged();
     if (recorded) emit recordingEnded(record_path_);
 }
 
 void LinkSession::choose(int system) {
     if (!link_ || busy_ || system == vehicle_.system) return;
+    ++generation_;
     link_->choose(system);
     vehicle_ = link_->snapshot();
     // What was known is known of another one.
@@ -106,13 +113,15 @@ void LinkSession::choose(int system) {
 
 TransferOptions LinkSession::transferOptions() {
     TransferOptions options;
-    options.progress = [this, &clock = clock(), told_ms = 0.0](double share, const std::string& text) mutable {
+    options.progress = [this, generation = generation_, &clock = clock(), told_ms = 0.0](
+                           double share, const std::string& text) mutable {
         // As often as it can be read, not for each of a thousand items.
         constexpr double kEvery_ms = 60;
         const double now_ms = clock.now_ms();
         if (share < 1 && now_ms - told_ms < kEvery_ms) return;
         told_ms = now_ms;
-        mail_.post([this, share, t = QString::fromStdString(text)] {
+        mail_.post([this, share, generation, t = QString::fromStdString(text)] {
+            if (generation != generation_) return;
             progress_ = share;
             progress_text_ = t;
             emit stateChanged();
@@ -127,16 +136,17 @@ bool LinkSession::run(const QString& what, std::function<std::function<void()>(T
     progress_ = 0;
     progress_text_ = what;
     emit stateChanged();
-    transfer_ =
-        clock().start([this, job = std::move(job), options = transferOptions()](const std::stop_token& stop) mutable {
-            options.stop = stop;
-            auto then = job(options);
-            mail_.post([this, then = std::move(then)] {
-                busy_ = false;
-                then();
-                emit stateChanged();
-            });
+    transfer_ = clock().start([this, generation = generation_, job = std::move(job),
+                               options = transferOptions()](const std::stop_token& stop) mutable {
+        options.stop = stop;
+        auto then = job(options);
+        mail_.post([this, generation, then = std::move(then)] {
+            if (generation != generation_) return;
+            busy_ = false;
+            then();
+            emit stateChanged();
         });
+    });
     return true;
 }
 
@@ -181,17 +191,19 @@ void LinkSession::takeHandOver(const Result<HandOver>& result) {
     seal_time_ = QDateTime::currentDateTime();
     stored_ = result->stored;
     seal_ = result->verified ? Seal::sealed : Seal::differs;
-    seal_text_ = result->verified
-                     ? QString("%1 items, %2 fence points and %3 rally points read back, all agree%4")
-                           .arg(result->held.mission.size())
-                           .arg(result->held.fence.size())
-                           .arg(result->held.rally.size())
-                           .arg(kept_.empty() ? QString() : QString(" in meaning; %1 kept otherwise").arg(kept_.size()))
-                 : !result->objection.empty()
-                     ? QString("taken, and then found not valid: %1").arg(QString::fromStdString(result->objection))
-                     : (result->differences.size() == 1
-                            ? QString("1 difference between plan and aircraft")
-                            : QString("%1 differences between plan and aircraft").arg(result->differences.size()));
+    seal_text_ =
+        result->verified
+            ? QString("%1 items, %2 fence points and %3 rally points read back, all agree%4")
+                  .arg(result->held.mission.size())
+                  .arg(result->held.fence.size())
+                  .arg(result->held.rally.size())
+                  .arg(kept_.empty() ? QString()
+                                     : QString(" in meaning; %1 kept otherwise (point here)").arg(kept_.size()))
+        : !result->objection.empty()
+            ? QString("taken, and then found not valid: %1").arg(QString::fromStdString(result->objection))
+            : (result->differences.size() == 1
+                   ? QString("1 difference between plan and aircraft")
+                   : QString("%1 differences between plan and aircraft").arg(result->differences.size()));
     if (result->verified) emit sealed(*result);
 }
 
@@ -344,15 +356,16 @@ void LinkSession::command(const QString& name, Command command) {
     link_->mark("command " + name.toStdString());
     const std::size_t index = commands_.size() - 1;
     emit stateChanged();
-    commander_ = clock().start([this, command = std::move(command), index](const std::stop_token& stop) {
-        const auto result = command(*link_, stop);
-        mail_.post([this, index, result] {
-            if (index >= commands_.size()) return;
-            commands_[index].state = result ? CommandNote::accepted : CommandNote::refused;
-            if (!result) commands_[index].reason = QString::fromStdString(result.error().message);
-            emit stateChanged();
+    commander_ = clock().start(
+        [this, generation = generation_, command = std::move(command), index](const std::stop_token& stop) {
+            const auto result = command(*link_, stop);
+            mail_.post([this, generation, index, result] {
+                if (generation != generation_ || index >= commands_.size()) return;
+                commands_[index].state = result ? CommandNote::accepted : CommandNote::refused;
+                if (!result) commands_[index].reason = QString::fromStdString(result.error().message);
+                emit stateChanged();
+            });
         });
-    });
 }
 
 // ---- parameters

@@ -152,6 +152,8 @@ class LinkSession : public QObject {
     QString address_, record_folder_, record_path_, copy_folder_, copy_path_, passphrase_;
     bool signed_ = false;
     bool busy_ = false;
+    /// Of the connection: what was asked in another has nothing to say in this one.
+    unsigned generation_ = 0;
     double progress_ = 0;
     QString progress_text_;
     Seal seal_ = Seal::none;

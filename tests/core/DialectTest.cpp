@@ -305,3 +305,10 @@ TEST_CASE("ten thousand mode numbers: only those with a meaning have one, and no
         for (const int type : {1, 2, 4, 10, 13, 19, 22})
             CHECK_FALSE(mavlink::modeNumber(autopilot, type, ModeKind::ended));
 }
+
+TEST_CASE("what differs is said in words", "[dialect][words]") {
+    CHECK(fieldWords(16, "param2") == "passing distance");
+    CHECK(fieldWords(18, "param3") == "radius");
+    CHECK(fieldWords(16, "z") == "height");
+    CHECK(fieldWords(183, "param1") == "param1");
+}

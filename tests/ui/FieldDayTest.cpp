@@ -1,6 +1,6 @@
 // The whole day in the field with a stand-in, by clicks and keys: checklist, hand-over, a refusal and its
 // reason, a change in flight, the landing, the onboard log; and the dialogs on their own.
-#include "ui/Driver.h"
+#include "ui/FieldDay.h"
 
 #include "app/draft/Itinerary.h"
 #include "app/field/CarryOver.h"
@@ -11,118 +11,9 @@
 #include "app/field/PilotSticks.h"
 #include "app/field/StateStrip.h"
 #include "core/plan/ChecklistTemplates.h"
-#include "core/plan/ProfileLibrary.h"
 
 using namespace anhinga;
 using namespace anhinga::testing;
-
-namespace {
-
-/// A window with a short plan, and a stand-in at its home.
-struct Day {
-    Driver d;
-    TempDir logs;
-    std::unique_ptr<LinkedStandIn> standin;
-    explicit Day(StandInOptions options = standInAt({47.3051970, -20.1068059}, 45, 10)) {
-        shortPlan({});
-        options.logs_dir = logs.path();
-        standin = d.connect(options);
-        REQUIRE(d.until(8000, [&] { return vehicle().heard && d.child<QPushButton>("hand over")->isEnabled(); }));
-    }
-    /// With an aircraft of a family.
-    explicit Day(std::unique_ptr<families::Family> family) {
-        shortPlan(family->body() == families::Body::wing ? skimmer() : VehicleProfile{});
-        families::AircraftOptions options;
-        options.family = std::move(family);
-        options.home = d.plan().home->position;
-        options.home_amsl_m = 45;
-        options.pace = 10;
-        const int port = d.world->net.freePort();
-        standin = d.connect(d.world->standin(port, std::move(options)), port);
-        REQUIRE(d.until(8000, [&] { return vehicle().home_amsl_m && d.child<QPushButton>("hand over")->isEnabled(); }));
-    }
-    void shortPlan(const VehicleProfile& profile) {
-        d.openDemo();
-        d.window.plan().edit("short", [&](Plan& p) {
-            p.vehicle = profile;
-            const GeoPoint centre = p.home->position;
-            p.home->amsl_m = 45;
-            p.items.clear();
-            p.fences.clear();
-            Item up;
-            up.id = p.newId();
-            up.kind = ItemKind::takeOff;
-            up.height = Height::aboveHome(40);
-            p.items.push_back(up);
-            for (int i = 1; i <= 6; ++i) {
-                Item w;
-                w.id = p.newId();
-                w.position = destination(centre, 330, 90.0 * i);
-                w.height = Height::aboveHome(70);
-                p.items.push_back(w);
-            }
-            Item back;
-            back.id = p.newId();
-            back.kind = ItemKind::returnHome;
-            p.items.push_back(back);
-        });
-        d.settle();
-    }
-    const VehicleSnapshot& vehicle() { return d.window.link().vehicle(); }
-    LinkSession& link() { return d.window.link(); }
-    void handOver() {
-        d.press("field tab Link");
-        d.press("hand over");
-        REQUIRE(d.until(12000, [&] { return !link().busy() && link().seal() == LinkSession::Seal::sealed; }));
-    }
-    /// Presses a button of the Fly page and waits for the answer.
-    CommandNote command(const QString& name) {
-        auto* button = d.child<QPushButton>(name);
-        REQUIRE(d.until(3000, [&] { return button->isVisible() && button->isEnabled(); }));
-        return answered([&] { QTest::mouseClick(button, Qt::LeftButton); });
-    }
-    CommandNote answered(const std::function<void()>& order) {
-        const auto before = link().commands().size();
-        order();
-        REQUIRE(d.until(9000, [&] {
-            return link().commands().size() > before && link().commands().back().state != CommandNote::sent;
-        }));
-        QApplication::processEvents();
-        return link().commands().back();
-    }
-    /// On the aircraft's cell of the strip.
-    CommandNote flyInMode(const QString& word) {
-        return answered([&] {
-            QTest::mouseClick(d.child<QToolButton>("other mode"), Qt::LeftButton);
-            QMenu* menu = nullptr;
-            REQUIRE(d.until(2000, [&] {
-                menu = d.window.findChild<QMenu*>("mode menu");
-                return menu != nullptr && menu->isVisible();
-            }));
-            for (QAction* a : menu->actions())
-                if (a->data().toString() == word) {
-                    const QPoint at = menu->actionGeometry(a).center();
-                    QTest::mouseClick(menu, Qt::LeftButton, Qt::NoModifier, at);
-                    break;
-                }
-            menu->close();
-        });
-    }
-    CommandNote arm() {
-        auto* button = d.child<QPushButton>("command Arm");
-        const auto before = link().commands().size();
-        QTest::mousePress(button, Qt::LeftButton);
-        d.until(4000, [&] { return link().commands().size() > before; });
-        QTest::mouseRelease(button, Qt::LeftButton);
-        REQUIRE(d.until(9000, [&] {
-            return link().commands().size() > before && link().commands().back().state != CommandNote::sent;
-        }));
-        QApplication::processEvents();
-        return link().commands().back();
-    }
-};
-
-}  // namespace
 
 TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][field][day]") {
     Day day;
@@ -346,7 +237,7 @@ TEST_CASE("aircraft and plan are compared side by side, checked and cleared with
     dialog->findChild<QCheckBox*>("only differences")->setChecked(true);
     auto* table = dialog->findChild<QTableWidget*>("compare table");
     REQUIRE(table->rowCount() == 1);
-    CHECK(table->item(0, 3)->text().startsWith("z: plan "));
+    CHECK(table->item(0, 3)->text().startsWith("height: plan "));
     CHECK(table->item(0, 0)->text() == "route 2");
     dialog->hide();
     answer(QMessageBox::Yes);
@@ -502,40 +393,4 @@ TEST_CASE("the heading test waits for a hand, and a carried plan is read back", 
     CHECK(dialog.findChild<QLabel*>("carry result")->text().contains("Read back, agrees"));
     CHECK(std::filesystem::exists(d.dir / "carried-sheet.html"));
     CHECK_FALSE(dialog.write("/no/such/folder/x.kml"));
-}
-
-TEST_CASE("a day with aircraft of families that number and tell everything otherwise", "[ui][field][family]") {
-    const auto fly = [](std::unique_ptr<families::Family> family, bool rounds) {
-        const bool wing = family->body() == families::Body::wing;
-        Day day(std::move(family));
-        auto answer = [](const char* button) {
-            // Questions on the way are answered as an operator would who has read them.
-            return [button] {
-                auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
-                if (box != nullptr) QTest::keyClick(box, button[0] == 'y' ? Qt::Key_Y : Qt::Key_N, Qt::AltModifier);
-            };
-        };
-        QTimer asked;
-        QObject::connect(&asked, &QTimer::timeout, answer("y"));
-        asked.start(200);
-        day.handOver();
-        // What is rounded is listed; family 12 rounds nothing here.
-        CHECK(day.link().sealText().contains("in meaning") == rounds);
-        CHECK(day.d.child<QLabel>("seal")->toolTip().isEmpty() != rounds);
-        day.d.press("field tab Fly");
-        REQUIRE(day.arm().state == CommandNote::accepted);
-        REQUIRE(day.command("command Start").state == CommandNote::accepted);
-        CHECK(day.d.until(20000, [&] { return modeKind(day.vehicle()) == ModeKind::mission; }));
-        CHECK(day.d.until(60000, [&] { return day.vehicle().mission_item.value_or(0) >= 3; }));
-        CHECK(day.command("command Hold").state == CommandNote::accepted);
-        if (wing) CHECK(day.d.until(20000, [&] { return modeKind(day.vehicle()) == ModeKind::hold; }));
-        CHECK(day.command("command Go on").state == CommandNote::accepted);
-        CHECK(day.d.until(20000, [&] { return modeKind(day.vehicle()) == ModeKind::mission; }));
-        CHECK(day.command("command Return home").state == CommandNote::accepted);
-        CHECK(day.d.until(20000, [&] { return modeKind(day.vehicle()) == ModeKind::returnHome; }));
-        if (!wing) CHECK(day.d.until(90000, [&] { return !day.vehicle().armed; }));
-    };
-    fly(families::familyTwelve(families::Body::rotors), false);
-    fly(families::familyThree(families::Body::rotors), true);
-    fly(families::familyThree(families::Body::wing), false);
 }

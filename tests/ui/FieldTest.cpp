@@ -35,7 +35,7 @@ TEST_CASE("differences between plan and aircraft are shown by item and field", "
     REQUIRE(c.d.until(12000, [&] { return c.d.window.link().seal() == LinkSession::Seal::differs; }));
     const QString text = c.d.child<QLabel>("seal")->text();
     CHECK(text.contains("holds something else"));
-    CHECK(text.contains("item 2, z"));
+    CHECK(text.contains("Waypoint 1, height"));
     CHECK(c.d.child<QPushButton>("step Field")->text().contains("aircraft differs"));
 }
 

@@ -36,10 +36,13 @@ QString itemInWords(const MissionItem& i) {
 
 namespace {
 /// "z: plan 0, aircraft 5".
-QString inWords(const std::vector<MissionDifference>& differences) {
+QString inWords(std::uint16_t command, const std::vector<MissionDifference>& differences) {
     QStringList out;
     for (const MissionDifference& d : differences)
-        out << QString("%1: plan %2, aircraft %3").arg(QString::fromStdString(d.field)).arg(d.plan).arg(d.vehicle);
+        out << QString("%1: plan %2, aircraft %3")
+                   .arg(QString::fromStdString(fieldWords(command, d.field)))
+                   .arg(d.plan)
+                   .arg(d.vehicle);
     return out.join("; ");
 }
 }  // namespace
@@ -117,7 +120,7 @@ void CompareDialog::refresh() {
             if (!both)
                 state = i < a.size() ? "only on the aircraft" : "only in the plan";
             else if (!same)
-                state = inWords(differences);
+                state = inWords(p[i].command, differences);
             else if (own_home)
                 state = "its own home";
             else if (route && i < states.size())

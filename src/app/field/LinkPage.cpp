@@ -339,7 +339,7 @@ void LinkPage::refreshSeal() {
                 for (const MissionDifference& d : link_->differences()) {
                     if (++n > 3) break;
                     seal += QString("<br>%1, %2: plan %3, aircraft %4")
-                                .arg(itemName(d.type, d.seq).toHtmlEscaped(), QString::fromStdString(d.field))
+                                .arg(itemName(d.type, d.seq).toHtmlEscaped(), fieldName(d.type, d.seq, d.field))
                                 .arg(d.plan)
                                 .arg(d.vehicle);
                 }
@@ -383,6 +383,13 @@ QString LinkPage::itemName(const std::string& type, int seq) const {
     return QString("%1 item %2").arg(QString::fromStdString(type)).arg(seq);
 }
 
+QString LinkPage::fieldName(const std::string& type, int seq, const std::string& field) const {
+    const auto& mission = plan_->flownView().mission;
+    const bool known =
+        type == "mission" && mission && seq >= 0 && static_cast<std::size_t>(seq) < mission->items.size();
+    return QString::fromStdString(fieldWords(known ? mission->items[static_cast<std::size_t>(seq)].command : 0, field));
+}
+
 /// What the aircraft rounds, leaves out or was told otherwise: each once, with the item it is first seen at.
 QString LinkPage::keptText() const {
     constexpr int kMostLines = 20;
@@ -392,7 +399,7 @@ QString LinkPage::keptText() const {
         auto& [line, count] = seen[k.field + k.why];
         if (count++ == 0)
             line = QString("%1, %2: %3 kept as %4, %5")
-                       .arg(itemName(k.type, k.seq), QString::fromStdString(k.field))
+                       .arg(itemName(k.type, k.seq), fieldName(k.type, k.seq, k.field))
                        .arg(k.plan)
                        .arg(k.vehicle)
                        .arg(QString::fromStdString(k.why));
@@ -434,6 +441,7 @@ void LinkPage::refreshVehicle() {
         text = QString("<b>%1 · %2</b> · vehicle %3")
                    .arg(v.armed ? "ARMED" : "disarmed", QString::fromStdString(modeName(v)))
                    .arg(v.system);
+        text += " · " + QString::fromStdString(dialectText(dialectOf(v)));
         if (!v.firmware.empty()) text += " · firmware " + QString::fromStdString(v.firmware);
         if (v.heartbeat_age_s > 3)
             text += QString("<br><span style='color:%1'><b>link lost for %2 s</b></span>")

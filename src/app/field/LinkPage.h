@@ -41,6 +41,7 @@ class LinkPage : public QWidget {
     void refreshDay();
     void refreshSeal();
     QString itemName(const std::string& type, int seq) const;
+    QString fieldName(const std::string& type, int seq, const std::string& field) const;
     QString keptText() const;
     QString refusedText() const;
     void refreshVehicle();

@@ -115,6 +115,41 @@ std::string commandText(std::uint16_t command) {
     }
 }
 
+std::string fieldWords(std::uint16_t command, const std::string& field) {
+    constexpr std::uint16_t kAny = 0;
+    struct Row {
+        std::uint16_t command;
+        const char *field, *words;
+    };
+    constexpr Row kRows[] = {{cmd::waypoint, "param1", "hold time"},
+                             {cmd::waypoint, "param2", "passing distance"},
+                             {cmd::waypoint, "param4", "heading"},
+                             {cmd::loiterTime, "param1", "hold time"},
+                             {cmd::loiterTurns, "param1", "turns"},
+                             {cmd::loiterTurns, "param3", "radius"},
+                             {cmd::loiterToHeight, "param2", "radius"},
+                             {cmd::spline, "param1", "hold time"},
+                             {cmd::delay, "param1", "delay"},
+                             {cmd::heading, "param1", "heading"},
+                             {cmd::jump, "param1", "item to repeat from"},
+                             {cmd::jump, "param2", "repeats"},
+                             {cmd::changeSpeed, "param1", "kind of speed"},
+                             {cmd::changeSpeed, "param2", "speed"},
+                             {cmd::photoDistance, "param1", "distance between photos"},
+                             {cmd::photoDistance, "param3", "first photo at once"},
+                             {cmd::photoInterval, "param2", "time between photos"},
+                             {cmd::mountControl, "param1", "gimbal pitch"},
+                             {kAny, "command", "kind of item"},
+                             {kAny, "frame", "height reference"},
+                             {kAny, "count", "number of items"},
+                             {kAny, "x", "latitude"},
+                             {kAny, "y", "longitude"},
+                             {kAny, "z", "height"}};
+    for (const Row& r : kRows)
+        if ((r.command == command || r.command == kAny) && field == r.field) return r.words;
+    return field;
+}
+
 namespace {
 
 bool sameFloat(float a, float b) {

@@ -59,6 +59,10 @@ std::uint8_t plainFrame(std::uint8_t frame);
 /// "take off", "waypoint", ... for messages; "command 93" where there is no word.
 std::string commandText(std::uint16_t command);
 
+/// What a field ("param1" .. "param4", "x", "y", "z", "frame", "command", "count") of that command says: "hold time",
+/// "radius", "height"; the field itself where there is no word.
+std::string fieldWords(std::uint16_t command, const std::string& field);
+
 /// One field of one item that is not what the plan holds.
 struct MissionDifference {
     std::string type;  // "mission", "fence" or "rally"
