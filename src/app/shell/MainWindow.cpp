@@ -600,10 +600,11 @@ void MainWindow::setNight(bool night) {
     layers_->setTheme(theme_);
     start_->setTheme(theme_);
     settings_->setNight(night);
-    tools_->setStyleSheet(QString("#tools { background: %1; border: 1px solid %2; border-radius: 4px; } QPushButton { "
-                                  "border: none; border-radius: 3px; text-align: left; padding: 4px 10px; background: "
-                                  "transparent; color: %3; } QPushButton:checked { background: %3; color: %1; }")
-                              .arg(theme_.panel.name(), theme_.ink.name(), theme_.ink.name()));
+    tools_->setStyleSheet(
+        QString("#tools { background: %1; border: 1px solid %2; border-radius: 4px; } QPushButton { "
+                "border: none; border-radius: 3px; text-align: left; padding: 4px 26px 4px 10px; background: "
+                "transparent; color: %3; } QPushButton:checked { background: %3; color: %1; }")
+            .arg(theme_.panel.name(), theme_.ink.name(), theme_.ink.name()));
     message_->setStyleSheet(QString("background: %1; color: %2; border-radius: 4px; padding: 8px 12px;")
                                 .arg(theme_.ink.name(), theme_.panel.name()));
     placeOverlays();
