@@ -19,10 +19,7 @@ constexpr const char* kFlag = "kept as a flag";
 constexpr const char* kNoTurn = "it keeps no heading here";
 
 // Items of family 3 are kept packed: a command's numbers share few bytes.
-constexpr KeptRule kThreeRotors[] = {
-    {cmd::waypoint, param1, 1, kWholeSeconds},
-    {cmd::waypoint, param2, kNotKept, "how near counts as reached is a parameter of the aircraft"},
-    {cmd::waypoint, param3, kNotKept, kFlag},
+constexpr KeptRule kThree[] = {
     {cmd::waypoint, param4, kNotKept, kNoTurn},
     {cmd::loiterTurns, param1, 1, "whole turns"},
     {cmd::loiterTurns, param2, kNotKept, kFlag},
@@ -39,10 +36,6 @@ constexpr KeptRule kThreeRotors[] = {
     {cmd::takeOff, y, kNotKept, "it takes off where it stands"},
     {cmd::loiterToHeight, param1, kNotKept, kFlag},
     {cmd::loiterToHeight, param4, kNotKept, kFlag},
-    {cmd::spline, param1, 1, kWholeSeconds},
-    {cmd::spline, param2, kNotKept, "not kept"},
-    {cmd::spline, param3, kNotKept, "not kept"},
-    {cmd::spline, param4, kNotKept, "not kept"},
     {cmd::delay, param1, 1, kWholeSeconds},
     {cmd::changeSpeed, param3, kNotKept, "throttle stays as it is"},
     {cmd::photoNow, param1, kNotKept, kFlag},
@@ -51,34 +44,20 @@ constexpr KeptRule kThreeRotors[] = {
     {cmd::photoDistance, param3, kNotKept, "first photo at once"},
     {cmd::lookAt, param1, kNotKept, kFlag},
 };
+constexpr KeptRule kThreeRotors[] = {
+    {cmd::waypoint, param1, 1, kWholeSeconds},
+    {cmd::waypoint, param2, kNotKept, "how near counts as reached is a parameter of the aircraft"},
+    {cmd::waypoint, param3, kNotKept, kFlag},
+    {cmd::spline, param1, 1, kWholeSeconds},
+    {cmd::spline, param2, kNotKept, "not kept"},
+    {cmd::spline, param3, kNotKept, "not kept"},
+    {cmd::spline, param4, kNotKept, "not kept"},
+};
 constexpr KeptRule kThreeWings[] = {
     {cmd::waypoint, param1, kNotKept, "a fixed wing does not wait"},
     {cmd::waypoint, param2, 1, "whole metres"},
     {cmd::waypoint, param3, 1, "whole metres"},
-    {cmd::waypoint, param4, kNotKept, kNoTurn},
-    {cmd::loiterTurns, param1, 1, "whole turns"},
-    {cmd::loiterTurns, param2, kNotKept, kFlag},
-    {cmd::loiterTurns, param3, 10, "whole metres, above 255 m whole tens"},
-    {cmd::loiterTurns, param4, kNotKept, kFlag},
-    {cmd::loiterTime, param1, 1, kWholeSeconds},
-    {cmd::loiterTime, param2, kNotKept, kFlag},
-    {cmd::loiterTime, param3, kNotKept, kFlag},
-    {cmd::loiterTime, param4, kNotKept, kFlag},
-    {cmd::land, param1, kNotKept, kFlag},
-    {cmd::land, param4, kNotKept, kFlag},
-    {cmd::takeOff, param4, kNotKept, kNoTurn},
-    {cmd::takeOff, x, kNotKept, "it takes off where it stands"},
-    {cmd::takeOff, y, kNotKept, "it takes off where it stands"},
-    {cmd::loiterToHeight, param1, kNotKept, kFlag},
     {cmd::loiterToHeight, param2, 1, "whole metres"},
-    {cmd::loiterToHeight, param4, kNotKept, kFlag},
-    {cmd::delay, param1, 1, kWholeSeconds},
-    {cmd::changeSpeed, param3, kNotKept, "throttle stays as it is"},
-    {cmd::photoNow, param1, kNotKept, kFlag},
-    {cmd::photoNow, z, kNotKept, kFlag},
-    {cmd::photoDistance, param2, kNotKept, kFlag},
-    {cmd::photoDistance, param3, kNotKept, "first photo at once"},
-    {cmd::lookAt, param1, kNotKept, kFlag},
 };
 // Family 12 keeps numbers; headings go through radians.
 constexpr KeptRule kTwelve[] = {
@@ -134,7 +113,8 @@ AutopilotDialect make(AutopilotFamily family, VehicleKind kind) {
             d.pause_command = !wing;
             d.height_step_m = 0.01;
             d.rally_step_m = 1;
-            d.kept = wing ? std::span<const KeptRule>(kThreeWings) : std::span<const KeptRule>(kThreeRotors);
+            d.kept = kThree;
+            d.kept_by_kind = wing ? std::span<const KeptRule>(kThreeWings) : std::span<const KeptRule>(kThreeRotors);
             d.refused = wing ? std::span<const std::uint16_t>(kThreeWingsRefuse)
                              : std::span<const std::uint16_t>(kThreeRefuses);
             break;
@@ -166,8 +146,9 @@ bool AutopilotDialect::takes(std::uint16_t command) const {
 }
 
 const KeptRule* AutopilotDialect::rule(std::uint16_t command, ItemField field) const {
-    for (const KeptRule& r : kept)
-        if (r.command == command && r.field == field) return &r;
+    for (const auto& rules : {kept, kept_by_kind})
+        for (const KeptRule& r : rules)
+            if (r.command == command && r.field == field) return &r;
     return nullptr;
 }
 

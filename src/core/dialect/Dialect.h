@@ -29,9 +29,6 @@ struct KeptRule {
 };
 constexpr double kNotKept = std::numeric_limits<double>::infinity();
 
-/// What a family says to a command in a list.
-enum class Takes { yes, no, replaced };
-
 struct AutopilotDialect {
     AutopilotFamily family = AutopilotFamily::plain;
     VehicleKind kind = VehicleKind::multirotor;
@@ -51,9 +48,9 @@ struct AutopilotDialect {
     bool modes_split = false;     // a mode is commanded as main and sub-mode
     double height_step_m = 0;     // heights are cut to this, toward zero; 0: kept as they are
     double rally_step_m = 0;
-    double air_speed_kind = 0;  // SPEED_TYPE that is commanded for a fixed wing's speed
-    std::span<const KeptRule> kept;
-    std::span<const std::uint16_t> only;  // commands that are taken; empty: all but `refused`
+    double air_speed_kind = 0;                     // SPEED_TYPE that is commanded for a fixed wing's speed
+    std::span<const KeptRule> kept, kept_by_kind;  // of the family; and of this kind of it
+    std::span<const std::uint16_t> only;           // commands that are taken; empty: all but `refused`
     std::span<const std::uint16_t> refused;
 
     bool takes(std::uint16_t command) const;
