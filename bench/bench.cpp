@@ -36,7 +36,7 @@ void rehearsePatrol(benchmark::State& state) {
     const auto terrain = Terrain::open({std::string(DEMO_DIR) + "/quillmere-elevation.tif"});
     const PlanView view = viewOf(*plan, terrain->get());
     double flown = 0;
-    for (auto _ : state) flown += rehearse(*plan, *view.mission, *terrain)->duration_s;
+    for (auto _ : state) flown += rehearse(*plan, view.program, *terrain)->duration_s;
     state.counters["x_real_time"] = benchmark::Counter(flown, benchmark::Counter::kIsRate);
 }
 BENCHMARK(rehearsePatrol)->Unit(benchmark::kMillisecond);
@@ -55,7 +55,7 @@ void rehearseBlockInWind(benchmark::State& state) {
     RehearseOptions options;
     options.wind = {250, 6, 0.14, 1.5, 1};
     double flown = 0;
-    for (auto _ : state) flown += rehearse(*plan, *view.mission, *terrain, options)->duration_s;
+    for (auto _ : state) flown += rehearse(*plan, view.program, *terrain, options)->duration_s;
     state.counters["photos"] = static_cast<double>(view.route.photos);
     state.counters["x_real_time"] = benchmark::Counter(flown, benchmark::Counter::kIsRate);
 }
@@ -67,7 +67,7 @@ void rehearseCoast(benchmark::State& state) {
     const auto terrain = Terrain::open({std::string(DEMO_DIR) + "/quillmere-elevation.tif"});
     const PlanView view = viewOf(*plan, terrain->get());
     double flown = 0;
-    for (auto _ : state) flown += rehearse(*plan, *view.mission, *terrain)->duration_s;
+    for (auto _ : state) flown += rehearse(*plan, view.program, *terrain)->duration_s;
     state.counters["x_real_time"] = benchmark::Counter(flown, benchmark::Counter::kIsRate);
 }
 BENCHMARK(rehearseCoast)->Unit(benchmark::kMillisecond);

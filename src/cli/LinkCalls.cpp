@@ -39,8 +39,8 @@ std::unique_ptr<VehicleLink> connect(const CliArguments& a, CliResult& failed) {
     return std::move(*link);
 }
 
-Json countsOf(const MissionSet& set) {
-    return {{"mission", set.mission.size()}, {"fence", set.fence.size()}, {"rally", set.rally.size()}};
+Json countsOf(const HeldPlan& held) {
+    return {{"mission", held.route()}, {"fence", held.fence()}, {"rally", held.rally()}};
 }
 
 /// Exit code 4: nothing was sent, and why, all of it.
@@ -75,11 +75,9 @@ TranslationInput toTranslate(const CliArguments& a, const LoadedPlan& loaded) {
 CliResult handOverAnswer(const HandOver& h, const LoadedPlan& loaded) {
     if (!h.refused.empty()) {
         std::vector<std::pair<std::string, std::string>> reasons;
-        const auto& source = loaded.view.mission->source;
         for (const Unsaid& u : h.refused) {
-            const bool of_item = u.seq >= 0 && static_cast<std::size_t>(u.seq) < source.size();
-            std::pair reason(of_item ? itemText(loaded.plan, source[static_cast<std::size_t>(u.seq)]) : "plan",
-                             u.reason);
+            const bool of_item = loaded.view.program.at(u.seq) != nullptr;
+            std::pair reason(of_item ? itemText(loaded.plan, loaded.view.program.sourceAt(u.seq)) : "plan", u.reason);
             // A pattern says the same at each of its photos.
             if (std::find(reasons.begin(), reasons.end(), reason) == reasons.end())
                 reasons.push_back(std::move(reason));
@@ -112,8 +110,8 @@ CliResult handOverAnswer(const HandOver& h, const LoadedPlan& loaded) {
         out.text += fmt::format("the aircraft took it and then found it not valid: {}\n", h.objection);
     }
     out.text += fmt::format(
-        "{}: {} mission, {} fence and {} rally items read back: {}", h.dialect, h.held.mission.size(),
-        h.held.fence.size(), h.held.rally.size(),
+        "{}: {} mission, {} fence and {} rally items read back: {}", h.dialect, h.held.route(), h.held.fence(),
+        h.held.rally(),
         h.verified ? fmt::format("verified, agrees in meaning, seal {:016x}", h.fingerprint) : "NOT as sent");
     out.code = h.verified ? 0 : 1;
     return out;
@@ -125,12 +123,11 @@ CliResult cliSend(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
     if (const auto stops = stopsOf(a, *loaded); !stops.empty()) return refusedAnswer(stops);
-    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    if (!loaded->view.sendable()) return unusable({a.plan + ": " + loaded->view.not_sendable});
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
-    const auto h =
-        handOver(*link, loaded->view.toSend(), loaded->plan.traits.item0_is_home, {}, nullptr, toTranslate(a, *loaded));
+    const auto h = handOver(*link, loaded->view.toSend(loaded->plan), {}, nullptr, toTranslate(a, *loaded));
     return h ? handOverAnswer(*h, *loaded) : linkFailed(h.error().message);
 }
 
@@ -138,18 +135,17 @@ CliResult cliFetch(const CliArguments& a) {
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
-    const auto held = downloadAll(*link);
+    const auto held = readHeld(*link);
     if (!held) return linkFailed(held.error().message);
     Plan base;
     base.title = "Fetched from the aircraft";
-    const VehicleSnapshot v = link->snapshot();
-    const auto back = decompile(withHomeSlot(*held, dialectOf(v), v.home ? v.home : v.position, v.home_amsl_m), base);
+    const auto back = held->plan(base);
     if (!back) return linkFailed(back.error().message);
     if (const auto ok = savePlan(back->plan, a.out); !ok) return unusable(ok.error());
     CliResult out;
     out.json = {{"items", countsOf(*held)}, {"notes", back->notes}};
-    out.text = fmt::format("{} mission, {} fence and {} rally items into {}", held->mission.size(), held->fence.size(),
-                           held->rally.size(), a.out);
+    out.text = fmt::format("{} mission, {} fence and {} rally items into {}", held->route(), held->fence(),
+                           held->rally(), a.out);
     for (const std::string& note : back->notes) out.text += "\n" + note;
     return out;
 }
@@ -238,12 +234,11 @@ CliResult cliFly(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
     if (const auto stops = stopsOf(a, *loaded); !stops.empty()) return refusedAnswer(stops);
-    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    if (!loaded->view.sendable()) return unusable({a.plan + ": " + loaded->view.not_sendable});
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
-    const auto h =
-        handOver(*link, loaded->view.toSend(), loaded->plan.traits.item0_is_home, {}, nullptr, toTranslate(a, *loaded));
+    const auto h = handOver(*link, loaded->view.toSend(loaded->plan), {}, nullptr, toTranslate(a, *loaded));
     if (!h) return linkFailed(h.error().message);
     if (!h->verified) return handOverAnswer(*h, *loaded);
     if (const auto ok = commandArm(*link); !ok) return linkFailed(ok.error().message);

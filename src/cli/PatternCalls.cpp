@@ -138,10 +138,10 @@ CliResult makePattern(const CliArguments& a, ItemKind kind) {
     if (!flight.problem.empty()) return unusable({fmt::format("{}: {}", kindText(kind), flight.problem)});
     if (const auto ok = savePlan(plan, a.out); !ok) return unusable(ok.error());
     double duration_s = flight.distance_m / effectiveSpeed(plan, item);
-    if (view.mission)
-        if (const auto r = rehearse(plan, *view.mission, *terrain)) duration_s = r->duration_s;
+    if (view.sendable())
+        if (const auto r = rehearse(plan, view.program, *terrain)) duration_s = r->duration_s;
     CliResult out;
-    out.json = {{"items", view.mission ? view.mission->items.size() : 0},
+    out.json = {{"items", view.sendable() ? view.program.entries() : 0},
                 {"photos", flight.photos.size()},
                 {"lines", flight.lines},
                 {"distance_m", flight.distance_m},

@@ -40,8 +40,8 @@ CliResult unusable(const Error& e) {
 PlanFindings findingsForCli(const LoadedPlan& loaded, int sortie) {
     const PlanView& view = loaded.view;
     std::optional<EnergyForecast> energy;
-    if (view.mission)
-        if (const auto r = rehearse(loaded.plan, *view.mission, loaded.terrain))
+    if (view.sendable())
+        if (const auto r = rehearse(loaded.plan, view.program, loaded.terrain))
             energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item, r->breaches};
     const std::optional covers = countCovers(loaded.plan, view.route.patterns, loaded.terrain.get());
     std::vector<FlownSortiePtr> sorties;
@@ -72,8 +72,8 @@ CliResult cliCheck(const CliArguments& a) {
         out.json["findings"].push_back(j);
         out.text += fmt::format("{:5} {}\n", severityText(f.severity), f.message);
     }
-    if (!view.mission) out.text += "cannot be sent: " + view.not_sendable + "\n";
-    out.json["items"] = view.mission ? view.mission->items.size() : 0;
+    if (!view.sendable()) out.text += "cannot be sent: " + view.not_sendable + "\n";
+    out.json["items"] = view.sendable() ? view.program.entries() : 0;
     out.json["distance_m"] = view.path.length_m;
     out.json["photos"] = view.route.photos;
     out.json["area_m2"] = view.route.area_m2;
@@ -97,16 +97,16 @@ CliResult cliCheck(const CliArguments& a) {
     out.json["lowest_clearance_m"] = view.clearance.lowest_m ? Json(*view.clearance.lowest_m) : Json();
     out.text +=
         fmt::format("{} stop, {} warn, {} note; {} mission items, {}, lowest clearance {}", counts[0], counts[1],
-                    counts[2], view.mission ? view.mission->items.size() : 0, distanceText(view.path.length_m),
+                    counts[2], view.sendable() ? view.program.entries() : 0, distanceText(view.path.length_m),
                     view.clearance.lowest_m ? distanceText(*view.clearance.lowest_m) : "unknown");
-    out.code = counts[0] > 0 || !view.mission ? 1 : 0;
+    out.code = counts[0] > 0 || !view.sendable() ? 1 : 0;
     return out;
 }
 
 CliResult cliRehearse(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
-    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    if (!loaded->view.sendable()) return unusable({a.plan + ": " + loaded->view.not_sendable});
     RehearseOptions options;
     options.wind = {a.wind_from_deg, a.wind_speed_mps, a.wind_shear, a.gusts_mps, a.seed};
     for (const std::string& text : a.failures) {
@@ -115,7 +115,7 @@ CliResult cliRehearse(const CliArguments& a) {
         options.failures.push_back(*failure);
     }
     options.start_item = static_cast<ItemId>(a.start_item);
-    const auto r = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain, options);
+    const auto r = rehearse(loaded->plan, loaded->view.program, loaded->terrain, options);
     if (!r) return unusable({a.plan + ": " + r.error().message});
     CliResult out;
     Json visits = Json::object();
@@ -140,7 +140,7 @@ CliResult cliRehearse(const CliArguments& a) {
         out.json["breaches"].push_back(
             {{"fence", b.fence}, {"item", b.item}, {"t_s", b.t_s}, {"lat", b.at.lat_deg}, {"lon", b.at.lon_deg}});
     out.json["items"] = Json::array();
-    const auto passes = passesOf(*r, *loaded->view.mission);
+    const auto passes = passesOf(*r, loaded->view.program);
     for (const ItemPass& p : passes)
         out.json["items"].push_back({{"item", p.item},
                                      {"pass", p.pass},
@@ -175,7 +175,7 @@ CliResult cliRehearse(const CliArguments& a) {
                                 a.wind_speed_mps > 0 ? "in the wind that was asked for" : "in calm air",
                                 r->energy_left_percent);
         for (const WindTry& w :
-             tryWinds(loaded->plan, *loaded->view.mission, loaded->terrain, a.try_wind_mps, options)) {
+             tryWinds(loaded->plan, loaded->view.program, loaded->terrain, a.try_wind_mps, options)) {
             out.json["winds"].push_back({{"from_deg", w.wind.from_deg},
                                          {"speed_mps", w.wind.speed_mps},
                                          {"energy_left_percent", w.left_percent},
@@ -193,42 +193,6 @@ CliResult cliRehearse(const CliArguments& a) {
         if (const auto ok = writeFileAtomic(a.out, writeUlog(*r->log)); !ok) return unusable(ok.error());
     }
     out.code = r->landed && !r->reached_reserve ? 0 : 1;
-    return out;
-}
-
-namespace {
-Json itemsJson(const std::vector<MissionItem>& items) {
-    Json list = Json::array();
-    const auto f = [](float v) { return std::isfinite(v) ? Json(v) : Json(); };
-    for (const MissionItem& i : items)
-        list.push_back({{"seq", i.seq},
-                        {"frame", i.frame},
-                        {"command", i.command},
-                        {"param1", f(i.param1)},
-                        {"param2", f(i.param2)},
-                        {"param3", f(i.param3)},
-                        {"param4", f(i.param4)},
-                        {"x", i.x},
-                        {"y", i.y},
-                        {"z", f(i.z)}});
-    return list;
-}
-}  // namespace
-
-CliResult cliCompile(const CliArguments& a) {
-    const auto loaded = loadForCli(a);
-    if (!loaded) return unusable(loaded.error());
-    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
-    CliResult out;
-    out.json = {{"mission", itemsJson(loaded->view.mission->items)},
-                {"fence", itemsJson(loaded->view.fence)},
-                {"rally", itemsJson(loaded->view.rally)}};
-    for (const MissionItem& i : loaded->view.mission->items)
-        out.text += fmt::format("{:4} {:22} frame {:2}  {:12.7f} {:12.7f} {:8.2f}  {} {} {} {}\n", i.seq,
-                                commandText(i.command), i.frame, i.x * 1e-7, i.y * 1e-7, i.z, i.param1, i.param2,
-                                i.param3, i.param4);
-    out.text +=
-        fmt::format("{} mission items, {} fence items", loaded->view.mission->items.size(), loaded->view.fence.size());
     return out;
 }
 
@@ -259,8 +223,8 @@ CliResult cliExport(const CliArguments& a) {
         const auto loaded = loadForCli(b);
         if (!loaded) return unusable(loaded.error());
         Result<Rehearsal> flown = fail("not rehearsed");
-        if ((to == ".kml" || to == ".kmz") && loaded->view.mission)
-            flown = rehearse(loaded->plan, *loaded->view.mission, loaded->terrain);
+        if ((to == ".kml" || to == ".kmz") && loaded->view.sendable())
+            flown = rehearse(loaded->plan, loaded->view.program, loaded->terrain);
         const PlanExtras extras{&loaded->view.route, loaded->terrain.get(), flown ? flown->log.get() : nullptr};
         auto text = a.out.ends_with(kPlanExtension) ? Result<std::string>(writePlanText(loaded->plan))
                                                     : planExport(loaded->plan, loaded->view.path, a.out, extras);

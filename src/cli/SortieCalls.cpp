@@ -9,7 +9,7 @@ CliResult cliSorties(const CliArguments& a) {
     auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
     Plan& plan = loaded->plan;
-    if (!loaded->view.mission) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    if (!loaded->view.sendable()) return unusable({a.plan + ": " + loaded->view.not_sendable});
     CutOptions options;
     options.wind.from_deg = a.wind_from_deg;
     options.wind.speed_mps = a.wind_speed_mps;
@@ -37,7 +37,7 @@ CliResult cliSorties(const CliArguments& a) {
             {{"number", s->sortie.number},
              {"from", from.item == 0 ? Json() : Json{{"item", from.item}, {"line", from.line}, {"photo", from.photo}}},
              {"text", s->sortie.text},
-             {"items", s->view.mission ? s->view.mission->items.size() : 0},
+             {"items", s->view.sendable() ? s->view.program.entries() : 0},
              {"photos", s->sortie.photos},
              {"distance_m", s->view.path.length_m},
              {"duration_s", r != nullptr ? Json(r->duration_s) : Json()},
@@ -45,7 +45,7 @@ CliResult cliSorties(const CliArguments& a) {
              {"stops", stops}});
         out.text += fmt::format(
             "{:2}  {}: {} items, {} photos, {}, {}{}\n", s->sortie.number, s->sortie.text,
-            s->view.mission ? s->view.mission->items.size() : 0, s->sortie.photos, distanceText(s->view.path.length_m),
+            s->view.sendable() ? s->view.program.entries() : 0, s->sortie.photos, distanceText(s->view.path.length_m),
             r != nullptr ? fmt::format("{}, lands with {:.0f} %", durationText(r->duration_s), r->energy_left_percent)
                          : s->not_rehearsed,
             stops > 0 ? fmt::format(", {} findings of severity stop", stops) : "");

@@ -23,8 +23,19 @@ bool FieldSession::sealHolds() const {
     const PlanView& view = plan_->flownView();
     // Sorties are those of the plan as it is only once they are worked out.
     const bool known = plan_->upToDate() && (plan_->sortie() == 0 || plan_->derived()->complete);
-    return link_->seal() == LinkSession::Seal::sealed && known && view.mission &&
-           missionFingerprint(view.toSend()) == link_->sealFingerprint();
+    return link_->seal() == LinkSession::Seal::sealed && known && view.sendable() &&
+           fingerprint(view) == link_->sealFingerprint();
+}
+
+/// Of a view of the present derived(): worked out once.
+std::uint64_t FieldSession::fingerprint(const PlanView& view) const {
+    if (fingerprints_of_ != plan_->derived()) {
+        fingerprints_of_ = plan_->derived();
+        fingerprints_.clear();
+    }
+    const auto [at, fresh] = fingerprints_.try_emplace(&view, 0);
+    if (fresh) at->second = planFingerprint(view.toSend(*fingerprints_of_->plan));
+    return at->second;
 }
 
 std::vector<FieldSession::DayEntry> FieldSession::day() const {
@@ -47,7 +58,7 @@ std::vector<FieldSession::DayEntry> FieldSession::day() const {
             };
             // While the plan is being worked out nothing is said against the seal, nor for it.
             const bool known = plan_->upToDate();
-            const bool fits = !known || (view->mission && missionFingerprint(view->toSend()) == seal->fingerprint);
+            const bool fits = !known || (view->sendable() && fingerprint(*view) == seal->fingerprint);
             const bool aboard = known && fits && link_->seal() == LinkSession::Seal::sealed &&
                                 link_->sealFingerprint() == seal->fingerprint;
             e.state = !fits                    ? DayEntry::changed
@@ -70,8 +81,7 @@ const Seal* FieldSession::notedSeal() const {
 bool FieldSession::notedSealFits() const {
     const Seal* seal = notedSeal();
     const PlanView& view = plan_->flownView();
-    return seal != nullptr && plan_->upToDate() && view.mission &&
-           missionFingerprint(view.toSend()) == seal->fingerprint;
+    return seal != nullptr && plan_->upToDate() && view.sendable() && fingerprint(view) == seal->fingerprint;
 }
 
 QString FieldSession::sealLine() const {
@@ -100,10 +110,9 @@ void FieldSession::noteSeal(const HandOver& result) {
     seal.time_unix_s = std::floor(link_->clock().unix_s());
     seal.vehicle = link_->vehicle().system;
     seal.revision = plan_->plan()->revision;
-    seal.mission = static_cast<int>(in_parts && plan_->flownView().mission ? plan_->flownView().mission->items.size()
-                                                                           : result.held.mission.size());
-    seal.fence = static_cast<int>(result.held.fence.size());
-    seal.rally = static_cast<int>(result.held.rally.size());
+    seal.mission = static_cast<int>(in_parts ? plan_->flownView().program.entries() : result.held.route());
+    seal.fence = static_cast<int>(result.held.fence());
+    seal.rally = static_cast<int>(result.held.rally());
     seal.stored = result.stored;
     const Seal* before = plan_->plan()->sealOf(sortie);
     // Read back once more and still the same: the time it was sealed stays.
@@ -130,49 +139,46 @@ void FieldSession::noteFlown() {
 
 Result<void> FieldSession::handOver(bool in_batches) {
     const PlanView& view = plan_->flownView();
-    if (!view.mission) return tl::unexpected(Error{view.not_sendable});
+    if (!view.sendable()) return tl::unexpected(Error{view.not_sendable});
     const Plan& plan = *plan_->plan();
     const VehicleSnapshot& v = link_->vehicle();
-    const MissionSet set = view.toSend();
+    const ToSend sent = view.toSend(plan);
     if (link_->batches() != nullptr && v.armed)
         return fail("the plan is flown in batches: it cannot be changed in flight");
     if (in_batches)
-        return link_->handOverBatches(set, plan.traits.item_limit, plan.traits.item0_is_home,
-                                      translationInput(plan, plan_->terrain()));
+        return link_->handOverBatches(sent, plan.traits.item_limit, translationInput(plan, plan_->terrain()));
     if (v.armed && link_->held() && v.mission_item) {
         const auto first = firstChangeable(v.mission_item, plan.traits.change_ahead);
         if (!first) return fail("this autopilot cannot be given a change in flight");
-        const auto differences = compareMissions("", set.mission, link_->held()->mission, plan.traits.item0_is_home);
-        for (const MissionDifference& d : differences)
-            if (d.seq >= 0 && d.seq < *first)
-                return fail("mission item {} is flown or too near: changes can be sent from item {} on", d.seq, *first);
+        const auto changed = link_->held()->firstDifference(view.program);
+        if (changed && *changed < *first)
+            return fail("mission item {} is flown or too near: changes can be sent from item {} on", *changed, *first);
     }
-    link_->handOver(set, plan.traits.item0_is_home, translationInput(plan, plan_->terrain()));
+    link_->handOver(sent, translationInput(plan, plan_->terrain()));
     return {};
 }
 
 bool FieldSession::changeWaits() const {
     return link_->connected() && link_->vehicle().armed && link_->held() && !sealHolds() &&
-           plan_->flownView().mission && modeKind(link_->vehicle()) != ModeKind::returnHome;
+           plan_->flownView().sendable() && modeKind(link_->vehicle()) != ModeKind::returnHome;
 }
 
 std::vector<FieldSession::GoOnPlace> FieldSession::goOnPlaces() const {
     std::vector<GoOnPlace> out;
-    const auto& mission = plan_->flownView().mission;
-    if (!link_->connected() || !link_->vehicle().heard || !sealHolds() || link_->batches() != nullptr || !mission)
-        return out;
+    if (!link_->connected() || !link_->vehicle().heard || !sealHolds() || link_->batches() != nullptr) return out;
+    const FlightProgram& program = plan_->flownView().program;
     const Plan& plan = *plan_->plan();
     ItemId last = 0, last_section = 0;
-    for (std::size_t i = 0; i < mission->items.size() && i < mission->source.size(); ++i) {
-        const ItemId id = mission->source[i];
-        const Item* item = id == 0 || id == last || !isNavigation(mission->items[i].command) ? nullptr : plan.find(id);
+    for (std::size_t k = 0; k < program.steps.size(); ++k) {
+        const ItemId id = program.steps[k].source;
+        const Item* item = id == 0 || id == last || program.steps[k].leg() == nullptr ? nullptr : plan.find(id);
         if (item == nullptr) continue;
         last = id;
         const Section* section = plan.findSection(item->section);
         const bool begins = section != nullptr && section->id != last_section;
         last_section = section != nullptr ? section->id : 0;
-        if (i > 0)
-            out.push_back({id, static_cast<int>(i), QString::fromStdString(itemText(plan, id)),
+        if (program.numberOf(k) > 0)
+            out.push_back({id, program.numberOf(k), QString::fromStdString(itemText(plan, id)),
                            begins ? QString::fromStdString(section->name) : QString()});
     }
     return out;
@@ -181,23 +187,21 @@ std::vector<FieldSession::GoOnPlace> FieldSession::goOnPlaces() const {
 std::set<ItemId> FieldSession::frozen() const {
     std::set<ItemId> out;
     const VehicleSnapshot& v = link_->vehicle();
-    const auto& mission = plan_->flownView().mission;
-    if (!link_->connected() || !v.heard || !v.armed || !mission || !link_->held()) return out;
+    const PlanView& view = plan_->flownView();
+    if (!link_->connected() || !v.heard || !v.armed || !view.sendable() || !link_->held()) return out;
     const auto flown = link_->flownItem();
     if (!flown || *flown <= 0) return out;
     // With repeats, what was flown may be flown again: the item is frozen, not its way back.
     const auto first = firstChangeable(flown, plan_->plan()->traits.change_ahead);
-    const std::size_t end = first ? static_cast<std::size_t>(*first) : mission->source.size();
-    for (std::size_t i = 0; i < std::min(end, mission->source.size()); ++i)
-        if (mission->source[i] != 0) out.insert(mission->source[i]);
+    const int entries = static_cast<int>(view.program.entries());
+    for (int number = 0; number < std::min(first.value_or(entries), entries); ++number)
+        if (const ItemId id = view.program.sourceAt(number); id != 0) out.insert(id);
     return out;
 }
 
 void FieldSession::check() {
     const PlanView& view = plan_->flownView();
-    if (view.mission)
-        link_->check(view.toSend(), plan_->plan()->traits.item0_is_home,
-                     translationInput(*plan_->plan(), plan_->terrain()));
+    if (view.sendable()) link_->check(view.toSend(*plan_->plan()), translationInput(*plan_->plan(), plan_->terrain()));
 }
 
 void FieldSession::setFrozen(bool frozen) {
@@ -215,7 +219,7 @@ void FieldSession::lookAtChecklist() {
     in.plan = &plan;
     in.vehicle = link_->connected() ? &v : nullptr;
     in.rehearsal = rehearsal.get();
-    in.mission = plan_->flownView().mission ? &*plan_->flownView().mission : nullptr;
+    in.program = plan_->flownView().sendable() ? &plan_->flownView().program : nullptr;
     in.home_amsl_m = homeAmsl(plan, plan_->terrain().get());
     in.sealed = in.fence_sent = sealHolds();
     in.parameters = link_->parameters().empty() ? nullptr : &link_->parameters();

@@ -4,6 +4,7 @@
 
 #include <QObject>
 #include <QString>
+#include <map>
 #include <memory>
 
 #include "core/watch/Alarms.h"
@@ -101,12 +102,15 @@ class FieldSession : public QObject {
     void lookAtHome();
     void noteSeal(const HandOver& result);
     void noteFlown();
+    std::uint64_t fingerprint(const PlanView& view) const;
 
     PlanSession* plan_;
     LinkSession* link_;
     ClockTimer timer_;
     std::vector<ChecklistEntry> checklist_;
     AlarmWatch alarms_;
+    mutable DerivedPtr fingerprints_of_;
+    mutable std::map<const PlanView*, std::uint64_t> fingerprints_;
     PlanPtr watched_plan_;
     std::shared_ptr<const Rehearsal> followed_;
     std::unique_ptr<ProgressFollower> follower_;

@@ -155,11 +155,11 @@ void LinkSession::cancel() {
 }
 
 /// A plan file of what an aircraft held; its path, or empty when there is nothing to keep or nowhere to keep it.
-std::string LinkSession::keepCopy(const MissionSet& held) {
-    if (copy_folder_.isEmpty() || held.mission.size() + held.fence.size() + held.rally.size() == 0) return {};
+std::string LinkSession::keepCopy(const HeldPlan& held) {
+    if (copy_folder_.isEmpty() || held.empty()) return {};
     Plan base;
     base.title = "Held by the aircraft";
-    const auto back = decompile(held, base);
+    const auto back = held.plan(base);
     if (!back || !QDir().mkpath(copy_folder_)) return {};
     const QString path = copy_folder_ + "/aircraft-" + QDateTime::currentDateTimeUtc().toString("yyyyMMdd-HHmmss-zzz") +
                          ".anhinga.geojson";
@@ -194,9 +194,9 @@ void LinkSession::takeHandOver(const Result<HandOver>& result) {
     seal_text_ =
         result->verified
             ? QString("%1 items, %2 fence points and %3 rally points read back, all agree%4")
-                  .arg(result->held.mission.size())
-                  .arg(result->held.fence.size())
-                  .arg(result->held.rally.size())
+                  .arg(result->held.route())
+                  .arg(result->held.fence())
+                  .arg(result->held.rally())
                   .arg(kept_.empty() ? QString()
                                      : QString(" in meaning; %1 kept otherwise (point here)").arg(kept_.size()))
         : !result->objection.empty()
@@ -207,14 +207,14 @@ void LinkSession::takeHandOver(const Result<HandOver>& result) {
     if (result->verified) emit sealed(*result);
 }
 
-void LinkSession::handOver(const MissionSet& set, bool item0_is_home, const TranslationInput& input) {
+void LinkSession::handOver(const ToSend& plan, const TranslationInput& input) {
     if (!link_ || busy_) return;
     seal_ = Seal::none;
     seal_text_.clear();
     batches_.reset();
-    run("waiting for the vehicle", [this, set, item0_is_home, input, known = held_](TransferOptions options) mutable {
+    run("waiting for the vehicle", [this, plan, input, known = held_](TransferOptions options) mutable {
         // What is there is read first: a copy is kept of what would be lost, and only the difference is sent.
-        Result<MissionSet> before = known ? Result<MissionSet>(*known) : MissionSet{};
+        Result<HeldPlan> before = known ? Result<HeldPlan>(*known) : HeldPlan();
         std::string copy;
         const TransferOptions plain = options;
         if (!known) {
@@ -222,17 +222,15 @@ void LinkSession::handOver(const MissionSet& set, bool item0_is_home, const Tran
             reading.progress = [plain](double share, const std::string& what) {
                 report(plain, 0.1 * share, what + " before anything is sent");
             };
-            before = downloadAll(*link_, reading);
-            if (before) *before = inPlanItems(*before);
-            if (before && !compareMissions("", set.mission, before->mission, item0_is_home).empty())
-                copy = keepCopy(*before);
+            before = readHeld(*link_, reading);
+            if (before && before->firstDifference(plan.program)) copy = keepCopy(*before);
         }
         options.progress = [plain, known = known.has_value()](double share, const std::string& what) {
             report(plain, known ? share : 0.1 + 0.9 * share, what);
         };
         Result<HandOver> result = tl::unexpected(Error{"stopped"});
         if (!options.stop.stop_requested())
-            result = anhinga::handOver(*link_, set, item0_is_home, options, before ? &*before : nullptr, input);
+            result = anhinga::handOver(*link_, plan, options, before ? &*before : nullptr, input);
         return std::function<void()>([this, result = std::move(result), copy] {
             copy_path_ = QString::fromStdString(copy);
             takeHandOver(result);
@@ -240,17 +238,16 @@ void LinkSession::handOver(const MissionSet& set, bool item0_is_home, const Tran
     });
 }
 
-Result<void> LinkSession::handOverBatches(const MissionSet& set, int limit, bool item0_is_home,
-                                          const TranslationInput& input) {
+Result<void> LinkSession::handOverBatches(const ToSend& plan, int limit, const TranslationInput& input) {
     if (!link_ || busy_) return fail("the link is busy");
-    auto plan = BatchPlan::make(set.mission, limit, item0_is_home);
-    if (!plan) return tl::unexpected(plan.error());
+    auto parts = BatchPlan::make(plan.program, limit);
+    if (!parts) return tl::unexpected(parts.error());
     seal_ = Seal::none;
-    batches_ = std::make_unique<BatchSender>(*link_, std::move(*plan));
-    whole_fingerprint_ = missionFingerprint(set);
+    batches_ = std::make_unique<BatchSender>(*link_, std::move(*parts));
+    whole_fingerprint_ = planFingerprint(plan);
     batch_problem_.clear();
-    run("sending the first batches", [this, set, item0_is_home, input](const TransferOptions& options) {
-        auto result = batches_->begin(set, item0_is_home, options, input);
+    run("sending the first batches", [this, plan, input](const TransferOptions& options) {
+        auto result = batches_->begin(plan, options, input);
         return std::function<void()>([this, result = std::move(result)]() mutable {
             if (result) result->fingerprint = whole_fingerprint_;
             takeHandOver(result);
@@ -284,25 +281,19 @@ std::optional<int> LinkSession::flownItem() const {
     return source ? std::optional(static_cast<int>(*source)) : std::nullopt;
 }
 
-void LinkSession::check(const MissionSet& set, bool item0_is_home, const TranslationInput& input) {
-    run("reading what the aircraft holds", [this, set, item0_is_home, input](const TransferOptions& options) {
-        auto result = compareHeld(*link_, set, item0_is_home, options, input);
+void LinkSession::check(const ToSend& plan, const TranslationInput& input) {
+    run("reading what the aircraft holds", [this, plan, input](const TransferOptions& options) {
+        auto result = compareHeld(*link_, plan, options, input);
         return std::function<void()>([this, result = std::move(result)] { takeHandOver(result); });
     });
-}
-
-/// What stands aboard, with home as its first item, as plans count.
-MissionSet LinkSession::inPlanItems(const MissionSet& held) const {
-    const VehicleSnapshot v = link_->snapshot();
-    return withHomeSlot(held, dialectOf(v), v.home ? v.home : v.position, v.home_amsl_m);
 }
 
 void LinkSession::clearAircraft() {
     run("reading what the aircraft holds", [this](const TransferOptions& options) {
         Result<void> cleared;
         std::string copy;
-        if (const auto before = downloadAll(*link_, options)) {
-            copy = keepCopy(inPlanItems(*before));
+        if (const auto before = readHeld(*link_, options)) {
+            copy = keepCopy(*before);
             for (const MissionType type : {MissionType::mission, MissionType::fence, MissionType::rally})
                 if (cleared) cleared = uploadMission(*link_, type, {}, options);
         } else {
@@ -314,29 +305,28 @@ void LinkSession::clearAircraft() {
             seal_ = cleared ? Seal::none : Seal::failed;
             seal_text_ = cleared ? QString() : QString::fromStdString(cleared.error().message);
             fingerprint_ = 0;
-            held_ = cleared ? std::optional(MissionSet{}) : std::nullopt;
+            held_ = cleared ? std::optional(HeldPlan()) : std::nullopt;
         });
     });
 }
 
 void LinkSession::fetch() {
     run("asking the vehicle", [this](const TransferOptions& options) {
-        auto held = downloadAll(*link_, options);
+        auto held = readHeld(*link_, options);
         return std::function<void()>([this, held = std::move(held)] {
             if (!held) return emit fetchFailed(QString::fromStdString(held.error().message));
-            held_ = inPlanItems(*held);
+            held_ = *held;
             emit fetched(*held_);
         });
     });
 }
 
-std::vector<HoldState> LinkSession::states(const MissionSet& set, bool item0_is_home) const {
-    HoldInput in{set.mission};
-    in.item0_is_home = item0_is_home;
-    in.held = held_ ? &held_->mission : nullptr;
+std::vector<HoldState> LinkSession::states(const FlightProgram& program) const {
+    HoldInput in{program};
+    in.held = held_ ? &*held_ : nullptr;
     in.stored = stored_;
     if (vehicle_.armed && modeKind(vehicle_) == ModeKind::mission) in.flown = vehicle_.mission_item;
-    if (busy_ && !held_) in.sent = static_cast<std::size_t>(progress_ * static_cast<double>(set.mission.size()));
+    if (busy_ && !held_) in.sent = static_cast<std::size_t>(progress_ * static_cast<double>(program.entries()));
     return holdStates(in);
 }
 

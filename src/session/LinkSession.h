@@ -13,7 +13,6 @@
 #include "core/link/LogFetch.h"
 #include "core/link/MissionTransfer.h"
 #include "core/link/Parameters.h"
-#include "core/mission/Compile.h"
 #include "core/watch/HoldState.h"
 #include "session/ClockTimer.h"
 #include "session/Mailbox.h"
@@ -63,17 +62,16 @@ class LinkSession : public QObject {
 
     /// Hands a compiled plan over. Refused while something is under way. What the aircraft held before is kept first;
     /// where it is known, only the difference is sent.
-    void handOver(const MissionSet& set, bool item0_is_home, const TranslationInput& input = {});
+    void handOver(const ToSend& plan, const TranslationInput& input = {});
     /// A mission longer than the aircraft's memory: the first parts now, the rest in flight. Fails when it cannot be
     /// cut.
-    Result<void> handOverBatches(const MissionSet& set, int limit, bool item0_is_home,
-                                 const TranslationInput& input = {});
+    Result<void> handOverBatches(const ToSend& plan, int limit, const TranslationInput& input = {});
     /// Null when no mission is flown in batches.
     const BatchSender* batches() const { return batches_.get(); }
     /// The item of the whole mission that is flown to.
     std::optional<int> flownItem() const;
-    /// Reads what the aircraft holds and compares it with `set`, without sending any of it.
-    void check(const MissionSet& set, bool item0_is_home, const TranslationInput& input = {});
+    /// Reads what the aircraft holds and compares it with the plan, without sending any of it.
+    void check(const ToSend& plan, const TranslationInput& input = {});
     /// Empties all three lists on the aircraft, after a copy was kept.
     void clearAircraft();
     /// Reads what the aircraft holds; answered by fetched() or fetchFailed().
@@ -95,9 +93,9 @@ class LinkSession : public QObject {
     /// Why nothing was sent: what the aircraft cannot be told.
     const std::vector<Unsaid>& refusedItems() const { return refused_; }
     /// What the aircraft holds, as last read; nothing when it was not read in this connection.
-    const std::optional<MissionSet>& held() const { return held_; }
-    /// Of each mission item of `set` how far it has got.
-    std::vector<HoldState> states(const MissionSet& set, bool item0_is_home) const;
+    const std::optional<HeldPlan>& held() const { return held_; }
+    /// Of each entry of a route how far it has got.
+    std::vector<HoldState> states(const FlightProgram& program) const;
     /// Where the last copy of what an aircraft held was put; empty: none was needed.
     QString copyPath() const { return copy_path_; }
     /// Why the next batch could not be sent; it is tried again.
@@ -125,7 +123,7 @@ class LinkSession : public QObject {
     void stateChanged();    // connection, progress, seal, commands
     /// The aircraft holds what was handed over, as read back.
     void sealed(const HandOver& result);
-    void fetched(const MissionSet& held);
+    void fetched(const HeldPlan& held);
     void fetchFailed(const QString& why);
     void parametersChanged();
     void parametersFailed(const QString& why);
@@ -141,8 +139,7 @@ class LinkSession : public QObject {
     bool run(const QString& what, std::function<std::function<void()>(TransferOptions)> job);
     void takeHandOver(const Result<HandOver>& result);
     void tendBatches();
-    MissionSet inPlanItems(const MissionSet& held) const;
-    std::string keepCopy(const MissionSet& held);
+    std::string keepCopy(const HeldPlan& held);
 
     LinkWorld world_;
     std::unique_ptr<VehicleLink> link_;
@@ -161,7 +158,7 @@ class LinkSession : public QObject {
     std::uint64_t fingerprint_ = 0;
     QDateTime seal_time_;
     bool stored_ = false;
-    std::optional<MissionSet> held_;
+    std::optional<HeldPlan> held_;
     std::vector<MissionDifference> differences_;
     std::vector<KeptField> kept_;
     std::vector<Unsaid> refused_;

@@ -54,7 +54,7 @@ std::shared_ptr<Derived> deriveView(PlanPtr plan, TerrainPtr terrain, Wind wind,
     d->wind = wind;
     d->view =
         before != nullptr ? viewOf(*plan, terrain.get(), *before->plan, before->view) : viewOf(*plan, terrain.get());
-    if (!d->view.mission) {
+    if (!d->view.sendable()) {
         d->not_rehearsed = QString::fromStdString(d->view.not_sendable);
     } else if (before != nullptr) {
         d->rehearsal = before->rehearsal;
@@ -73,9 +73,9 @@ std::shared_ptr<Derived> deriveView(PlanPtr plan, TerrainPtr terrain, Wind wind,
 std::shared_ptr<Derived> deriveRehearsal(const Derived& viewed, Wind wind, const std::stop_token& stop) {
     std::shared_ptr<const Rehearsal> rehearsal;
     QString why_not = viewed.not_rehearsed;
-    if (viewed.view.mission) {
+    if (viewed.view.sendable()) {
         why_not.clear();
-        auto r = rehearse(*viewed.plan, *viewed.view.mission, viewed.terrain, {wind, 6 * 3600, stop});
+        auto r = rehearse(*viewed.plan, viewed.view.program, viewed.terrain, {wind, 6 * 3600, stop});
         if (r)
             rehearsal = std::make_shared<const Rehearsal>(std::move(*r));
         else
@@ -499,11 +499,11 @@ const PlanView& PlanSession::flownView() const {
 Result<void> PlanSession::tryFailure(const Failure& failure) {
     if (!waitUntilDerived(5000)) return fail("the plan is still being worked out; try again in a moment");
     const PlanView& view = flownView();
-    if (!view.mission) return fail("{}", view.not_sendable);
+    if (!view.sendable()) return fail("{}", view.not_sendable);
     RehearseOptions options;
     options.wind = wind_;
     options.failures = {failure};
-    auto flown = rehearse(*plan_, *view.mission, terrain_, options);
+    auto flown = rehearse(*plan_, view.program, terrain_, options);
     if (!flown) return tl::unexpected(flown.error());
     failure_ = failure;
     failed_ = std::make_shared<const Rehearsal>(std::move(*flown));

@@ -132,8 +132,8 @@ PlanSummary summarise(const QString& path, QSize size, const std::stop_token& st
     if (stop.stop_requested()) return s;
     const PlanView view = viewOf(*plan, terrain.get());
     s.length_m = view.path.length_m;
-    if (view.mission) {
-        const auto flown = rehearse(*plan, *view.mission, terrain, {{}, 6 * 3600, stop});
+    if (view.sendable()) {
+        const auto flown = rehearse(*plan, view.program, terrain, {{}, 6 * 3600, stop});
         const double usable_wh = plan->vehicle.battery_wh * (1 - plan->vehicle.reserve_percent / 100);
         // A flight that turns back at the reserve needs more than the one that was rehearsed: nobody knows how many.
         if (flown && !flown->reached_reserve && usable_wh > 0)

@@ -59,10 +59,10 @@ void ReviewSession::show(LogPtr log, const QString& title) {
     emit logChanged();
 }
 
-void ReviewSession::compareWith(const std::vector<MissionItem>& mission, std::optional<double> home_amsl_m) {
+void ReviewSession::compareWith(const FlightProgram& program, std::optional<double> home_amsl_m) {
     comparison_.reset();
     if (!log_) return;
-    auto result = plannedAgainstFlown(mission, home_amsl_m, *log_);
+    auto result = plannedAgainstFlown(program, home_amsl_m, *log_);
     if (result)
         comparison_ = std::move(*result);
     else

@@ -9,8 +9,8 @@
 
 #include "core/logio/LogReader.h"
 #include "core/logio/TableLog.h"
-#include "core/mission/Mission.h"
 #include "core/plan/Plan.h"
+#include "core/program/Program.h"
 #include "core/review/Health.h"
 #include "core/review/PlannedFlown.h"
 #include "session/Mailbox.h"
@@ -34,7 +34,7 @@ class ReviewSession : public QObject {
     /// A log that is not from a file (a rehearsal).
     void show(LogPtr log, const QString& title);
     /// Compares with this mission; the result is empty with a reason when it cannot be compared.
-    void compareWith(const std::vector<MissionItem>& mission, std::optional<double> home_amsl_m);
+    void compareWith(const FlightProgram& program, std::optional<double> home_amsl_m);
     const std::optional<PlannedFlown>& comparison() const { return comparison_; }
     QString notCompared() const { return not_compared_; }
 

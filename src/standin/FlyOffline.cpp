@@ -1,6 +1,5 @@
 #include "standin/FlyOffline.h"
 
-#include "core/mission/Compile.h"
 #include "core/plan/Plan.h"
 
 namespace anhinga {
@@ -36,11 +35,11 @@ SensorFaults sensorFaults(const Faults& faults, double log_from_s) {
 }
 
 Result<FlightLog> flyOffline(const Plan& plan, std::shared_ptr<const Terrain> terrain, const OfflineFlight& how) {
-    const auto mission = compileMission(plan, expand(plan, terrain.get()));
-    if (!mission) return tl::unexpected(mission.error());
+    const FlightProgram program = programOf(plan, expand(plan, terrain.get()), terrain.get());
+    if (const auto ok = sendable(plan, program); !ok) return tl::unexpected(ok.error());
     RehearseOptions options;
     options.wind = how.wind;
-    const auto flown = rehearse(plan, *mission, terrain, options);
+    const auto flown = rehearse(plan, program, terrain, options);
     if (!flown) return tl::unexpected(flown.error());
     FlightLog log = withSensors(*flown->log, plan.vehicle, sensorFaults(how.faults, 0), how.seed, how.rates);
     log.vehicle = plan.vehicle.name;

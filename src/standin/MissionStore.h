@@ -7,8 +7,8 @@
 #include <vector>
 
 #include "core/base/Result.h"
+#include "core/dialect/Mission.h"
 #include "core/mavlink/Messages.h"
-#include "core/mission/Mission.h"
 
 namespace anhinga {
 

@@ -2,6 +2,7 @@
 
 #include "core/base/File.h"
 #include "core/base/Text.h"
+#include "core/dialect/Items.h"
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
 #include "core/mavlink/ModeNames.h"
@@ -12,10 +13,11 @@ namespace anhinga {
 namespace {
 constexpr int kMaxSteps = 2000;  // in one advance(): a stopped process must not try to catch up hours
 constexpr int kMission = 0, kFence = 1;
+constexpr bool kHomeSlot = true;  // item 0 of its mission is home
 
 FlightSetup setupOf(const StandInOptions& o) {
-    return {o.vehicle, o.home, o.home_amsl_m, o.terrain,   o.wind,       o.return_height_m,
-            true,      true,   o.at_end,      o.lost_link, o.low_battery};
+    return {o.vehicle,         o.home, o.home_amsl_m, o.terrain,   o.wind,
+            o.return_height_m, true,   o.at_end,      o.lost_link, o.low_battery};
 }
 
 SafetyAction actionOf(double parameter) {
@@ -152,7 +154,7 @@ void StandIn::receiveLocked(const Message& m) {
     } else if (m.is("COMMAND_LONG") || m.is("COMMAND_INT")) {
         command(m);
     } else if (m.is("MISSION_SET_CURRENT")) {
-        if (const auto ok = flight_.goToItem(static_cast<std::size_t>(m.integer("seq"))); !ok)
+        if (const auto ok = flight_.goToItem(static_cast<int>(m.integer("seq"))); !ok)
             text(4, ok.error().message);
         else
             say(missionCurrent());
@@ -189,7 +191,7 @@ Result<void> StandIn::takeMission(int type, const std::vector<MissionItem>& item
         return {};
     }
     if (type != kMission) return {};
-    if (auto ok = flight_.changeMission(items); !ok) {
+    if (auto ok = flight_.changeMission(programRead(items, kHomeSlot)); !ok) {
         text(4, ok.error().message);
         return ok;
     }

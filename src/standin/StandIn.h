@@ -20,7 +20,7 @@
 #include "core/mavlink/Messages.h"
 #include "core/mavlink/ModeNames.h"
 #include "core/mavlink/Signing.h"
-#include "core/mission/FenceField.h"
+#include "core/program/FenceField.h"
 #include "standin/Faults.h"
 #include "standin/FlyOffline.h"
 #include "standin/MissionStore.h"

@@ -1,4 +1,5 @@
 // The commands the stand-in obeys, and when it refuses.
+#include "core/base/Numbers.h"
 #include "core/base/Text.h"
 #include "core/mavlink/ModeNames.h"
 #include "standin/StandIn.h"
@@ -96,7 +97,7 @@ Result<void> StandIn::execute(int command, const Message& m, bool& known) {
         case cmd::pauseContinue:
             return param("param1") < 0.5 ? flight_.pause() : flight_.resume();
         case cmd::setMissionCurrent:
-            return flight_.goToItem(static_cast<std::size_t>(std::max(0.0, param("param1"))));
+            return flight_.goToItem(toInt(param("param1"), -1));
         case cmd::changeSpeed:
             return flight_.changeSpeed(param("param2"));
         case cmd::changeHeight: {

@@ -362,16 +362,16 @@ mavlink::Message StandIn::homePosition() const {
 
 mavlink::Message StandIn::missionCurrent() const {
     enum { noMission = 1, notStarted = 2, active = 3, paused = 4, complete = 5 };
-    const auto& items = flight_.executor().items();
+    const auto& steps = flight_.executor().program().steps;
     const FlightMode mode = flight_.mode();
-    const int state = items.size() < 2               ? noMission
+    const int state = steps.empty()                  ? noMission
                       : flight_.missionEnded()       ? complete
                       : mode == FlightMode::mission  ? active
                       : flight_.executor().current() ? paused
                                                      : notStarted;
     return Message("MISSION_CURRENT")
         .set("seq", item_)
-        .set("total", static_cast<double>(items.empty() ? 0 : items.size() - 1))
+        .set("total", static_cast<double>(steps.size()))
         .set("mission_state", state);
 }
 

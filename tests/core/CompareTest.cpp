@@ -19,9 +19,7 @@ namespace {
 
 FlightLog flightOf(unsigned plan_seed, unsigned sensor_seed, const SensorFaults& faults) {
     const Plan plan = healthPlan(plan_seed);
-    const auto mission = compileMission(plan, expand(plan, nullptr));
-    REQUIRE(mission);
-    const auto flown = rehearse(plan, *mission, nullptr, {});
+    const auto flown = rehearse(plan, programIn(plan), nullptr, {});
     REQUIRE(flown);
     return withSensors(*flown->log, plan.vehicle, faults, sensor_seed);
 }

@@ -5,10 +5,10 @@
 #include <random>
 #include <set>
 
+#include "core/dialect/Items.h"
 #include "core/dialect/Meaning.h"
 #include "core/link/MissionTransfer.h"
 #include "core/mavlink/ModeNames.h"
-#include "core/mission/Compile.h"
 #include "support.h"
 
 using namespace anhinga;

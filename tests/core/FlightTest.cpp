@@ -1,10 +1,10 @@
 #include <catch2/catch.hpp>
 
+#include "Planned.h"
 #include "core/check/Check.h"
 #include "core/flight/Executor.h"
 #include "core/flight/Rehearse.h"
 #include "core/logio/LogReader.h"
-#include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
 #include "core/plan/ProfileLibrary.h"
 #include "support.h"
@@ -36,12 +36,12 @@ std::vector<int> visitOrder(int points, std::vector<Jump> jumps, bool rearm, std
     seq_of[static_cast<std::size_t>(points) + 1] = static_cast<int>(items.size());
     for (MissionItem& i : items)
         if (i.command == cmd::jump) i.param1 = static_cast<float>(seq_of[static_cast<std::size_t>(-i.param1)]);
-    Executor executor(items, true, rearm);
+    Executor executor(programRead(items, true), rearm);
     std::vector<int> order;
     while (order.size() < most) {
         const auto seq = executor.advance();
         if (!seq) break;
-        order.push_back(point_of[*seq]);
+        order.push_back(point_of[*seq + 1]);  // counted with home
     }
     return order;
 }
@@ -54,22 +54,25 @@ std::vector<int> digits(const std::string& text) {
 
 Result<Rehearsal> flown(const Plan& plan, RehearseOptions options = {},
                         std::shared_ptr<const Terrain> terrain = nullptr) {
-    const auto mission = compileMission(plan, expand(plan, terrain.get()));
-    REQUIRE(mission);
-    return rehearse(plan, *mission, terrain, options);
+    return rehearse(plan, programIn(plan, terrain.get()), terrain, options);
 }
 
 }  // namespace
 
 TEST_CASE("a mission is changed while it is flown and while it is paused, and never lost by it", "[flight][orders]") {
     const Plan plan = rowPlan(5);
-    const auto items = compileMission(plan, expand(plan, nullptr))->items;
-    auto lifted = items;
-    for (MissionItem& i : lifted)
-        if (i.seq + 3u >= lifted.size() && i.command == cmd::waypoint) i.z = 75;
+    const FlightProgram program = programIn(plan);
+    const auto legs = [](FlightProgram& p, const std::function<void(int, ProgramLeg&)>& change) {
+        for (std::size_t k = 0; k < p.steps.size(); ++k)
+            if (auto* leg = std::get_if<ProgramLeg>(&p.steps[k].what)) change(p.numberOf(k), *leg);
+    };
+    FlightProgram lifted = program;
+    legs(lifted, [&](int number, ProgramLeg& leg) {
+        if (number + 3 >= static_cast<int>(lifted.entries()) && leg.kind == LegKind::pass) leg.height.value_m = 75;
+    });
     for (const bool paused : {false, true}) {
         Flight flight(flightSetup(plan, 0, nullptr, {}));
-        flight.setMission(items);
+        flight.setMission(program);
         REQUIRE(flight.arm());
         REQUIRE(flight.startMission());
         for (int i = 0; i < 400; ++i) flight.step();
@@ -78,8 +81,8 @@ TEST_CASE("a mission is changed while it is flown and while it is paused, and ne
             for (int i = 0; i < 50; ++i) flight.step();
         }
         REQUIRE(flight.changeMission(lifted));
-        auto elsewhere = items;
-        for (MissionItem& i : elsewhere) i.x += 100000;
+        FlightProgram elsewhere = program;
+        legs(elsewhere, [](int, ProgramLeg& leg) { leg.place.lat_deg += 0.01; });
         if (!paused) CHECK_FALSE(flight.changeMission(elsewhere));
         if (paused) REQUIRE(flight.resume());
         double highest = 0;
@@ -97,7 +100,7 @@ TEST_CASE("orders in flight: go there, speed, height, and the mission goes on af
         Plan plan = rowPlan(8);
         if (wing) plan.vehicle = skimmer();
         Flight flight(flightSetup(plan, 0, nullptr, {}));
-        flight.setMission(compileMission(plan, expand(plan, nullptr))->items);
+        flight.setMission(programIn(plan));
         CHECK_FALSE(flight.goTo(plan.home->position, 50));
         REQUIRE(flight.arm());
         REQUIRE(flight.startMission());
@@ -236,17 +239,17 @@ TEST_CASE("repeats visit items in exactly the agreed order", "[flight][executor]
 TEST_CASE("an endless repeat goes on and a ring of repeats alone ends", "[flight][executor][repeat]") {
     CHECK(visitOrder(2, {{2, 1, -1}}, true, 60).size() == 60);
     std::vector<MissionItem> ring{{0, 0, cmd::waypoint}, {1, 2, cmd::jump, 1, -1}};
-    Executor executor(ring, true, true);
+    Executor executor(programRead(ring, true), true);
     CHECK_FALSE(executor.advance());
 }
 
 TEST_CASE("looking ahead changes nothing", "[flight][executor]") {
     std::vector<MissionItem> items{{0, 0, 16}, {1, 3, 16}, {2, 2, cmd::jump, 1, 1}, {3, 3, 16}};
-    Executor executor(items, true, true);
-    REQUIRE(executor.advance() == 1u);
-    for (int i = 0; i < 5; ++i) CHECK(executor.peek() == 1u);
-    CHECK(executor.advance() == 1u);
-    CHECK(executor.advance() == 3u);
+    Executor executor(programRead(items, true), true);
+    REQUIRE(executor.advance() == 0u);
+    for (int i = 0; i < 5; ++i) CHECK(executor.peek() == 0u);
+    CHECK(executor.advance() == 0u);
+    CHECK(executor.advance() == 2u);
     CHECK_FALSE(executor.advance());
 }
 
@@ -368,7 +371,7 @@ TEST_CASE("the nose follows a look-at", "[flight][look-at]") {
 }
 
 TEST_CASE("refusals come in words", "[flight][command]") {
-    Flight flight({VehicleProfile{}, {47.31, -20.12}, 0, nullptr, {}, 60, true, true});
+    Flight flight({VehicleProfile{}, {47.31, -20.12}, 0, nullptr, {}, 60, true});
     CHECK(flight.startMission().error().message == "not armed");
     CHECK(flight.takeOff(20).error().message == "not armed");
     REQUIRE(flight.arm());
@@ -410,7 +413,7 @@ TEST_CASE("could it get home: what is foretold at a time is what a return then l
     for (const Wind wind : {Wind{}, Wind{270, 6}, Wind{40, 9}}) {
         RehearseOptions options;
         options.wind = wind;
-        const auto whole = rehearse(*plan, *view.mission, island(), options);
+        const auto whole = rehearse(*plan, view.program, island(), options);
         REQUIRE(whole);
         const Channel* home = whole->log->find("battery.home_percent");
         REQUIRE(home != nullptr);
@@ -422,7 +425,7 @@ TEST_CASE("could it get home: what is foretold at a time is what a return then l
         for (const double t : {60.0, 300.0, 571.0, 900.0}) {
             INFO("wind " << wind.speed_mps << ", at " << t);
             options.failures = {{Failure::returnHome, t, {}}};
-            const auto back = rehearse(*plan, *view.mission, island(), options);
+            const auto back = rehearse(*plan, view.program, island(), options);
             REQUIRE(back);
             CHECK(back->failed_s == Approx(t).margin(0.11));
             CHECK(back->landed);
@@ -440,7 +443,7 @@ TEST_CASE("a battery too small for the way out has a time from which it does not
     plan.vehicle.battery_wh = 34;
     plan.vehicle.reserve_percent = 5;
     const PlanView view = viewOf(plan, nullptr);
-    const auto r = rehearse(plan, *view.mission, nullptr);
+    const auto r = rehearse(plan, view.program, nullptr);
     REQUIRE(r);
     REQUIRE(r->reserve_home_s);
     REQUIRE(r->no_return_s);
@@ -449,7 +452,7 @@ TEST_CASE("a battery too small for the way out has a time from which it does not
     const auto called = [&](double t) {
         RehearseOptions options;
         options.failures = {{Failure::returnHome, t, {}}};
-        return *rehearse(plan, *view.mission, nullptr, options);
+        return *rehearse(plan, view.program, nullptr, options);
     };
     CHECK(called(*r->reserve_home_s - 15).energy_left_percent > plan.vehicle.reserve_percent - 1);
     CHECK(called(*r->reserve_home_s - 15).landed_from_home_m < 2);
@@ -464,7 +467,7 @@ TEST_CASE("failures do what they say, each at its time", "[flight][failure]") {
         RehearseOptions options;
         options.failures = std::move(failures);
         options.wind = wind;
-        auto r = rehearse(*plan, *view.mission, island(), options);
+        auto r = rehearse(*plan, view.program, island(), options);
         REQUIRE(r);
         return *r;
     };

@@ -1,11 +1,12 @@
 // The line that is drawn and checked is the line that is flown.
 #include <catch2/catch.hpp>
 
+#include "Planned.h"
 #include "core/check/Check.h"
 #include "core/flight/Rehearse.h"
 #include "core/geo/Polygon.h"
-#include "core/mission/Guidance.h"
 #include "core/plan/PlanFile.h"
+#include "core/program/Guidance.h"
 #include "support.h"
 
 using namespace anhinga;
@@ -21,8 +22,8 @@ struct Deviation {
 /// How far a rehearsed track leaves the drawn line: nearest place of any leg, heights compared there.
 Deviation deviation(const Plan& plan, std::shared_ptr<const Terrain> terrain = nullptr) {
     const PlanView v = viewOf(plan, terrain.get());
-    REQUIRE(v.mission);
-    const auto r = rehearse(plan, *v.mission, terrain);
+    REQUIRE(v.sendable());
+    const auto r = rehearse(plan, v.program, terrain);
     REQUIRE(r);
     const FlightLog& log = *r->log;
     const Channel &lat = *log.find("position.lat_deg"), &lon = *log.find("position.lon_deg");
@@ -97,7 +98,7 @@ TEST_CASE("corners are drawn as they are flown", "[mission][path][flown]") {
 
 TEST_CASE("a turn drawn as a chord would be wrong by metres where the drawn line is right", "[mission][path][flown]") {
     const Plan plan = zigzag(90, 14, 8);
-    const Path path = pathOf(plan, expand(plan, nullptr), nullptr);
+    const Path path = pathIn(plan);
     double off = 0;  // of the drawn line from the corners' chords
     for (const LinePoint& p : path.line) {
         double nearest = INFINITY;
@@ -125,7 +126,7 @@ TEST_CASE("splines, circles and height changes are drawn as they are flown", "[m
     CHECK(d.level_m < 1.2);
     CHECK(d.height_m < 2.5);
     // The spline passes its points and the circle keeps its radius.
-    const Path path = pathOf(plan, expand(plan, nullptr), nullptr);
+    const Path path = pathIn(plan);
     for (const PathLeg& leg : path.legs) {
         if (!leg.curve) continue;
         CHECK(leg.line_to - leg.line_from > 10);
@@ -150,7 +151,7 @@ TEST_CASE("repeat legs and the demo patrol are drawn as they are flown", "[missi
 
 TEST_CASE("a fence only the corner's swing breaks is found", "[check][fence][flown]") {
     Plan plan = zigzag(90, 14, 8);
-    const Path path = pathOf(plan, expand(plan, nullptr), nullptr);
+    const Path path = pathIn(plan);
     // A thin keep-out strip beside the first outgoing leg, where the chord does not go but the swing does.
     const PathLeg& out = path.legs[2];
     const Vec2 from = path.frame.toLocal(path.points[out.from].position),

@@ -281,9 +281,7 @@ TEST_CASE("each simulated fault shows in its own channels and nowhere else", "[s
     CHECK(rollOff(swinging) > rollOff(clean) + 4);
     // Rates are the ones asked for.
     const Plan plan = healthPlan(1);
-    const auto mission = compileMission(plan, expand(plan, nullptr));
-    REQUIRE(mission);
-    const auto flown = rehearse(plan, *mission, nullptr, {});
+    const auto flown = rehearse(plan, programIn(plan), nullptr, {});
     REQUIRE(flown);
     SensorRates rates;
     rates.inertial_hz = 100;

@@ -4,6 +4,7 @@
 #include <gdal_priv.h>
 #include <ogrsf_frmts.h>
 
+#include "Planned.h"
 #include "core/exchange/Archive.h"
 #include "core/exchange/Export.h"
 #include "core/exchange/Import.h"
@@ -141,7 +142,7 @@ TEST_CASE("a plan written as KML, KMZ, GPX, GeoJSON or CSV is read back with its
     fence.outline = {{47.3, -20.1}, {47.3, -20.09}, {47.31, -20.09}};
     plan.fences = {fence};
     plan.title = "row & \"quotes\" <äö>";
-    const Path path = pathOf(plan, expand(plan, nullptr), nullptr);
+    const Path path = pathIn(plan);
     for (const char* ending : {".kml", ".kmz", ".gpx", ".geojson", ".csv"}) {
         INFO(ending);
         const auto text = planExport(plan, path, std::string("x") + ending);
@@ -221,7 +222,7 @@ TEST_CASE("damaged files of every format give an error or a shorter result, neve
           "[exchange][import][hostile]") {
     TempDir dir;
     Plan plan = rowPlan(3);
-    const Path path = pathOf(plan, expand(plan, nullptr), nullptr);
+    const Path path = pathIn(plan);
     int errors = 0, total = 0;
     for (const char* ending : {".kml", ".kmz", ".gpx", ".geojson", ".csv"}) {
         const std::string whole = *planExport(plan, path, std::string("x") + ending);

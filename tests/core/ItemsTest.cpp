@@ -1,11 +1,11 @@
 // Every kind of item and action: kept by the file, told to the autopilot, read back, and flown.
 #include <catch2/catch.hpp>
 
+#include "Planned.h"
 #include "core/SameItems.h"
 #include "core/check/Check.h"
 #include "core/flight/Executor.h"
 #include "core/flight/Rehearse.h"
-#include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
 #include "support.h"
 
@@ -83,8 +83,8 @@ const MissionItem* first(const std::vector<MissionItem>& items, std::uint16_t co
 
 Rehearsal flown(const Plan& plan) {
     const PlanView v = viewOf(plan, nullptr);
-    REQUIRE(v.mission);
-    auto r = rehearse(plan, *v.mission, nullptr);
+    REQUIRE(v.sendable());
+    auto r = rehearse(plan, v.program, nullptr);
     REQUIRE(r);
     return *r;
 }
@@ -164,8 +164,8 @@ TEST_CASE("members of fences, obstacles and airspace that are wrong are refused 
 TEST_CASE("every kind and action is told to the autopilot in the standard's commands", "[mission][compile]") {
     const Plan plan = everything();
     const PlanView v = viewOf(plan, nullptr);
-    REQUIRE(v.mission);
-    const auto& items = v.mission->items;
+    REQUIRE(v.sendable());
+    const auto items = itemsOf(v.program);
     REQUIRE(first(items, 82) != nullptr);
     REQUIRE(first(items, 19) != nullptr);
     CHECK(first(items, 19)->param1 == 7);  // the plan's default hold
@@ -182,37 +182,38 @@ TEST_CASE("every kind and action is told to the autopilot in the standard's comm
     CHECK(first(items, 115)->param1 == 200);
     CHECK(first(items, 183)->param2 == 1700);
     CHECK(first(items, 181)->param2 == 0);
-    REQUIRE(v.fence.size() == 1);
-    CHECK(v.fence[0].command == 5004);
-    CHECK(v.fence[0].param1 == 80);
-    REQUIRE(v.rally.size() == 1);
-    CHECK(v.rally[0].command == 5100);
-    CHECK(v.rally[0].frame == frame::ground);
+    const MissionSet all = itemsOf(v.toSend(plan));
+    REQUIRE(all.fence.size() == 1);
+    CHECK(all.fence[0].command == 5004);
+    CHECK(all.fence[0].param1 == 80);
+    REQUIRE(all.rally.size() == 1);
+    CHECK(all.rally[0].command == 5100);
+    CHECK(all.rally[0].frame == frame::ground);
     // And back: the same lists, with nothing left as a bare command.
-    const auto back = decompile(v.toSend(), plan);
+    const auto back = decompile(itemsOf(v.toSend(plan)), plan);
     REQUIRE(back);
     CHECK(back->notes.empty());
     const PlanView again = viewOf(back->plan, nullptr);
-    REQUIRE(again.mission);
-    CHECK(identical(again.mission->items, items));
-    CHECK(identical(again.fence, v.fence));
-    CHECK(identical(again.rally, v.rally));
+    REQUIRE(again.sendable());
+    CHECK(identical(itemsOf(again.program), items));
+    CHECK(identical(fenceItems(back->plan.fences), all.fence));
+    CHECK(identical(rallyItems(back->plan.rally), all.rally));
     CHECK(back->plan.fences[0].radius_m == 80);
     CHECK(back->plan.items[3].turns == -1.5);
 }
 
 TEST_CASE("fence and rally items that make no sense are refused", "[mission][decompile][hostile]") {
-    const PlanView v = viewOf(everything(), nullptr);
-    MissionSet set = v.toSend();
+    const Plan plan = everything();
+    MissionSet set = itemsOf(toSend(plan));
     set.fence[0].param1 = 0;
     CHECK(decompile(set, Plan{}).error().message.find("radius") != std::string::npos);
-    set = v.toSend();
+    set = itemsOf(toSend(plan));
     set.fence[0].command = 4711;
     CHECK_FALSE(decompile(set, Plan{}));
-    set = v.toSend();
+    set = itemsOf(toSend(plan));
     set.rally[0].command = 16;
     CHECK(decompile(set, Plan{}).error().message.find("rally item 0") != std::string::npos);
-    set = v.toSend();
+    set = itemsOf(toSend(plan));
     set.rally[0].y = 2000000000;
     CHECK_FALSE(decompile(set, Plan{}));
 }

@@ -4,12 +4,12 @@
 #include <pugixml.hpp>
 #include <sstream>
 
+#include "Planned.h"
 #include "core/exchange/Export.h"
 #include "core/exchange/Import.h"
 #include "core/flight/Rehearse.h"
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
-#include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
 #include "core/review/PlannedFlown.h"
 #include "support.h"
@@ -59,9 +59,7 @@ std::string recording(double boot_s = 100, double unix_s = 1.8e9) {
 }
 
 std::shared_ptr<const FlightLog> rehearsed(const Plan& plan, Wind wind = {}) {
-    const auto mission = compileMission(plan, expand(plan, nullptr));
-    REQUIRE(mission);
-    const auto r = rehearse(plan, *mission, nullptr, {wind, 6 * 3600, {}});
+    const auto r = rehearse(plan, programIn(plan), nullptr, {wind, 6 * 3600, {}});
     REQUIRE(r);
     return r->log;
 }
@@ -164,28 +162,31 @@ TEST_CASE("no damaged ULog crashes or hangs the reader", "[logio][ulog][hostile]
 
 TEST_CASE("a flight on the line has small errors, a shifted one is measured", "[review]") {
     const Plan plan = rowPlan(5);
-    const auto mission = compileMission(plan, expand(plan, nullptr));
+    const FlightProgram program = programIn(plan);
     const auto log = rehearsed(plan);
-    const auto on_line = plannedAgainstFlown(mission->items, 0.0, *log);
+    const auto on_line = plannedAgainstFlown(program, 0.0, *log);
     REQUIRE(on_line);
     CHECK(on_line->legs.size() == 4);
     CHECK(on_line->cross_max_m < 0.5);
     CHECK(on_line->height_max_m < 1.5);
     CHECK(on_line->flown_s == Approx(log->duration_s()).margin(2));
-    auto moved = mission->items;
-    for (MissionItem& i : moved)
-        if (i.command == cmd::waypoint) i.x += toE7(destination({47.31, -20.12}, 0, 7).lat_deg - 47.31), i.z += 4;
+    FlightProgram moved = program;
+    for (ProgramStep& step : moved.steps)
+        if (auto* leg = std::get_if<ProgramLeg>(&step.what); leg != nullptr && leg->kind == LegKind::pass) {
+            leg->place = destination(leg->place, 0, 7);
+            leg->height.value_m += 4;
+        }
     const auto off = plannedAgainstFlown(moved, 0.0, *log);
     REQUIRE(off);
     CHECK(off->cross_mean_m == Approx(7).margin(0.3));
     CHECK(off->height_mean_m == Approx(4).margin(0.4));
-    CHECK_FALSE(plannedAgainstFlown(mission->items, 0.0, FlightLog{}));
+    CHECK_FALSE(plannedAgainstFlown(program, 0.0, FlightLog{}));
 }
 
 TEST_CASE("exports hold true heights and every point", "[exchange]") {
     const Plan plan = rowPlan(3);
     const Route route = expand(plan, nullptr);
-    const Path path = pathOf(plan, route, nullptr);
+    const Path path = pathIn(plan);
     const std::string kml = planKml(plan, path);
     CHECK(kml.find("<altitudeMode>absolute</altitudeMode>") != std::string::npos);
     CHECK(kml.find(",60.00 ") != std::string::npos);
@@ -212,10 +213,8 @@ TEST_CASE("a plan's KML holds what its photos show, and its flight as a timed tr
     REQUIRE(plan);
     const auto terrain = island();
     const Route route = expand(*plan, terrain.get());
-    const Path path = pathOf(*plan, route, terrain.get());
-    const auto mission = compileMission(*plan, route);
-    REQUIRE(mission);
-    const auto r = rehearse(*plan, *mission, terrain);
+    const Path path = pathIn(*plan, terrain.get());
+    const auto r = rehearse(*plan, programIn(*plan, terrain.get()), terrain);
     REQUIRE(r);
     const std::string kml = planKml(*plan, path, {&route, terrain.get(), r->log.get()});
     pugi::xml_document doc;
@@ -278,7 +277,7 @@ TEST_CASE("a plan's KML holds what its photos show, and its flight as a timed tr
 TEST_CASE("a home of unknown height is never written as height zero", "[exchange]") {
     Plan plan = rowPlan(2);
     plan.home->amsl_m.reset();
-    const Path path = pathOf(plan, expand(plan, nullptr), nullptr);
+    const Path path = pathIn(plan);
     CHECK(planKml(plan, path).find("absolute") == std::string::npos);
     CHECK(planGpx(plan, path).find("<ele>") == std::string::npos);
 }

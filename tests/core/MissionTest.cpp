@@ -1,9 +1,9 @@
 #include <catch2/catch.hpp>
 
+#include "Planned.h"
 #include "core/SameItems.h"
 #include "core/check/Check.h"
 #include "core/geo/Polygon.h"
-#include "core/mission/Compile.h"
 #include "core/pattern/Pattern.h"
 #include "core/plan/PlanFile.h"
 #include "support.h"
@@ -13,10 +13,14 @@ using namespace anhinga::testing;
 
 namespace {
 
-Mission compiled(const Plan& plan, const Terrain* terrain = nullptr) {
-    auto mission = compileMission(plan, expand(plan, terrain));
-    REQUIRE(mission);
-    return *mission;
+struct Compiled {
+    FlightProgram program;
+    std::vector<MissionItem> items;
+};
+Compiled compiled(const Plan& plan, const Terrain* terrain = nullptr) {
+    const FlightProgram program = programIn(plan, terrain);
+    REQUIRE(sendable(plan, program));
+    return {program, itemsOf(program)};
 }
 std::vector<Finding> findingsOf(const Plan& plan, const Terrain* terrain, std::optional<EnergyForecast> energy = {}) {
     const PlanView v = viewOf(plan, terrain);
@@ -51,7 +55,7 @@ std::shared_ptr<const Terrain> hill(TempDir& dir, double top_m, double at_east_m
 
 TEST_CASE("a plan compiles to home, take-off, speed, points and return in the standard's numbers",
           "[mission][compile]") {
-    const Mission m = compiled(rowPlan(2));
+    const Compiled m = compiled(rowPlan(2));
     std::vector<int> commands;
     for (const MissionItem& i : m.items) commands.push_back(i.command);
     CHECK(commands == std::vector<int>{16, 22, 178, 16, 16, 20});
@@ -68,7 +72,7 @@ TEST_CASE("each height reference has its frame", "[mission][compile]") {
     Plan plan = rowPlan(3);
     plan.items[1].height = Height::amsl(100);
     plan.items[2].height = Height::aboveGround(40);
-    const Mission m = compiled(plan);
+    const Compiled m = compiled(plan);
     CHECK(m.items[3].frame == frame::amsl);
     CHECK(m.items[4].frame == frame::ground);
     CHECK(m.items[5].frame == frame::home);
@@ -78,15 +82,15 @@ TEST_CASE("a repeat keeps its target when items are inserted before it", "[missi
     Plan plan = rowPlan(4);
     const ItemId target = plan.items[2].id;
     plan.items[4].actions = {Repeat{target, 2}};
-    const Mission before = compiled(plan);
+    const Compiled before = compiled(plan);
     Item extra;
     extra.id = plan.newId();
     extra.position = {47.3101, -20.1199};
     plan.items.insert(plan.items.begin() + 1, extra);
-    const Mission after = compiled(plan);
-    const auto targetOf = [](const Mission& m) {
+    const Compiled after = compiled(plan);
+    const auto targetOf = [](const Compiled& m) {
         for (const MissionItem& i : m.items)
-            if (i.command == cmd::jump) return m.source[static_cast<std::size_t>(i.param1)];
+            if (i.command == cmd::jump) return m.program.sourceAt(static_cast<int>(i.param1));
         return ItemId{0};
     };
     CHECK(targetOf(before) == target);
@@ -97,7 +101,7 @@ TEST_CASE("a jump never inherits the speed of where it came from", "[mission][co
     Plan plan = rowPlan(3);
     plan.items[3].speed_mps = 3;
     plan.items[3].actions = {Repeat{plan.items[1].id, 1}};
-    const Mission m = compiled(plan);
+    const Compiled m = compiled(plan);
     const auto jump =
         std::find_if(m.items.begin(), m.items.end(), [](const MissionItem& i) { return i.command == cmd::jump; });
     REQUIRE(jump != m.items.end());
@@ -109,12 +113,12 @@ TEST_CASE("a jump never inherits the speed of where it came from", "[mission][co
 TEST_CASE("plans that cannot be sent say why", "[mission][compile]") {
     Plan plan = rowPlan(2);
     plan.items[1].actions = {Repeat{777, 1}};
-    CHECK(compileMission(plan, expand(plan, nullptr)).error().message.find("no target") != std::string::npos);
+    CHECK(sendable(plan, programIn(plan)).error().message.find("no target") != std::string::npos);
     plan.home.reset();
-    CHECK(compileMission(plan, expand(plan, nullptr)).error().message.find("home") != std::string::npos);
+    CHECK(sendable(plan, programIn(plan)).error().message.find("home") != std::string::npos);
     Plan empty;
     empty.home = Home{{0, 0}, 0.0};
-    CHECK(compileMission(empty, expand(empty, nullptr)).error().message.find("nothing to fly") != std::string::npos);
+    CHECK(sendable(empty, programIn(empty)).error().message.find("nothing to fly") != std::string::npos);
 }
 
 TEST_CASE("decompiling and compiling again gives the same items", "[mission][decompile]") {
@@ -124,17 +128,17 @@ TEST_CASE("decompiling and compiling again gives the same items", "[mission][dec
         REQUIRE(plan);
         const auto terrain = Terrain::open({demo("quillmere-elevation.tif")});
         REQUIRE(terrain);
-        const Mission m = compiled(*plan, terrain->get());
-        const auto fence = compileFences(*plan);
+        const Compiled m = compiled(*plan, terrain->get());
+        const auto fence = fenceItems(plan->fences);
         const auto back = decompile({m.items, fence, {}}, Plan{});
         REQUIRE(back);
         CHECK(identical(compiled(back->plan).items, m.items));
-        CHECK(identical(compileFences(back->plan), fence));
+        CHECK(identical(fenceItems(back->plan.fences), fence));
     }
 }
 
 TEST_CASE("what has no word here is kept as it is", "[mission][decompile]") {
-    Mission m = compiled(rowPlan(2));
+    Compiled m = compiled(rowPlan(2));
     MissionItem strange{0, 2, 42600, 1.5f, 2, 3, 4, 5, 6, 7};
     m.items.insert(m.items.begin() + 4, strange);
     for (std::size_t i = 0; i < m.items.size(); ++i) m.items[i].seq = static_cast<std::uint16_t>(i);
@@ -145,7 +149,7 @@ TEST_CASE("what has no word here is kept as it is", "[mission][decompile]") {
 }
 
 TEST_CASE("comparison names each field that differs and forgives only rounding", "[mission][compare]") {
-    const Mission m = compiled(rowPlan(3));
+    const Compiled m = compiled(rowPlan(3));
     auto other = m.items;
     CHECK(compareMissions("mission", m.items, other, true).empty());
     other[0].z = 55;       // home: the autopilot's own

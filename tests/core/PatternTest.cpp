@@ -3,7 +3,6 @@
 #include <set>
 
 #include "core/geo/Polygon.h"
-#include "core/mission/Route.h"
 #include "core/pattern/Follow.h"
 #include "core/pattern/Heights.h"
 #include "core/pattern/Pattern.h"
@@ -11,6 +10,7 @@
 #include "core/pattern/Transit.h"
 #include "core/plan/Edit.h"
 #include "core/plan/PlanFile.h"
+#include "core/program/Route.h"
 #include "support.h"
 
 using namespace anhinga;

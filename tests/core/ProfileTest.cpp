@@ -29,8 +29,8 @@ TEST_CASE("generic profiles are fit to be flown and come back from their file", 
         plan.vehicle = v;
         plan.home->amsl_m = 20;
         const PlanView view = viewOf(plan, nullptr);
-        REQUIRE(view.mission);
-        const auto flown = rehearse(plan, *view.mission, nullptr, {{}, 3600, {}});
+        REQUIRE(view.sendable());
+        const auto flown = rehearse(plan, view.program, nullptr, {{}, 3600, {}});
         REQUIRE(flown);
         CHECK(flown->landed);
         CHECK(flown->energy_left_percent > v.reserve_percent);

@@ -1,10 +1,11 @@
 // Properties over many generated cases: the executor against a reference, compiling there and back, patterns anywhere.
 #include <catch2/catch.hpp>
 
+#include "Planned.h"
+#include "core/RandomPlans.h"
 #include "core/check/Check.h"
 #include "core/flight/Executor.h"
 #include "core/geo/Polygon.h"
-#include "core/mission/Compile.h"
 #include "core/pattern/Pattern.h"
 #include "support.h"
 
@@ -33,51 +34,6 @@ std::vector<std::size_t> referenceOrder(const std::vector<MissionItem>& items, b
     return order;
 }
 
-/// A plan with a bit of everything, from a seed.
-Plan randomPlan(unsigned seed) {
-    std::mt19937 random(seed);
-    const auto pick = [&](int n) { return static_cast<int>(random() % static_cast<unsigned>(n)); };
-    const auto value = [&](double low, double high) {
-        return low + (high - low) * static_cast<double>(random() % 10001) / 10000.0;
-    };
-    const GeoPoint homes[] = {{47.31, -20.12}, {-41.2, 179.9996}, {69.9, -179.9995}, {0.001, 0.001}, {-78, 12}};
-    Plan plan;
-    plan.home = Home{homes[seed % 5], value(-50, 400)};
-    plan.defaults.speed_mps = std::round(value(3, 12) * 4) / 4;
-    const int n = 2 + pick(12);
-    for (int i = 0; i < n; ++i) {
-        Item item;
-        item.id = plan.newId();
-        const int what = pick(10);
-        item.kind = i == 0     ? ItemKind::takeOff
-                    : what < 6 ? ItemKind::waypoint
-                    : what < 8 ? ItemKind::hold
-                               : ItemKind::block;
-        item.position = destination(plan.home->position, value(0, 360), value(10, 800));
-        if (item.kind == ItemKind::hold) item.hold_s = pick(60);
-        if (item.kind == ItemKind::block) {
-            const GeoPoint c = item.position;
-            for (int k = 0; k < 5; ++k) item.pattern.edit().outline.push_back(destination(c, k * 72.0, value(60, 140)));
-            item.pattern.edit().heading_deg = pick(180);
-        }
-        if (pick(2) == 0) item.height = Height{std::round(value(20, 120)), static_cast<HeightRef>(pick(3))};
-        if (item.kind != ItemKind::takeOff && pick(3) == 0) item.speed_mps = std::round(value(2, 12) * 4) / 4;
-        if (pick(4) == 0) item.actions.push_back(PhotoNow{});
-        if (pick(5) == 0) item.actions.push_back(LookAt{destination(item.position, 10, 50), Height::amsl(12), ""});
-        if (pick(5) == 0) item.actions.push_back(LookAtStop{});
-        if (pick(5) == 0) item.actions.push_back(GimbalPitch{-30});
-        if (i > 1 && pick(3) == 0)
-            item.actions.push_back(Repeat{plan.items[static_cast<std::size_t>(1 + pick(i - 1))].id, pick(4)});
-        plan.items.push_back(item);
-    }
-    Item back;
-    back.id = plan.newId();
-    back.kind = pick(2) == 0 ? ItemKind::returnHome : ItemKind::land;
-    back.position = plan.home->position;
-    plan.items.push_back(back);
-    return plan;
-}
-
 bool sameNumber(float a, float b) {
     return a == b || (std::isnan(a) && std::isnan(b));
 }
@@ -101,12 +57,12 @@ TEST_CASE("the executor visits what the reference visits, for hundreds of random
         }
         for (const bool rearm : {true, false}) {
             const auto expected = referenceOrder(items, rearm, 50);
-            Executor executor(items, true, rearm);
+            Executor executor(programRead(items, true), rearm);
             std::vector<std::size_t> order;
             while (order.size() < 50) {
                 const auto seq = executor.advance();
                 if (!seq) break;
-                order.push_back(*seq);
+                order.push_back(*seq + 1);  // counted with home
             }
             INFO(round);
             REQUIRE(order == expected);
@@ -121,17 +77,15 @@ TEST_CASE("random plans compile, decompile and compile to the same items", "[mis
     for (unsigned seed = 1; seed <= 120; ++seed) {
         INFO(seed);
         const Plan plan = randomPlan(seed);
-        const auto first = compileMission(plan, expand(plan, nullptr));
-        REQUIRE(first);
+        const auto first = itemsIn(plan);
         Plan base;
         base.traits = plan.traits;
-        const auto back = decompile({first->items, compileFences(plan), compileRally(plan)}, base);
+        const auto back = decompile(itemsOf(toSend(plan)), base);
         REQUIRE(back);
-        const auto second = compileMission(back->plan, expand(back->plan, nullptr));
-        REQUIRE(second);
-        REQUIRE(second->items.size() == first->items.size());
-        for (std::size_t i = 0; i < first->items.size(); ++i) {
-            const MissionItem &a = first->items[i], &b = second->items[i];
+        const auto second = itemsIn(back->plan);
+        REQUIRE(second.size() == first.size());
+        for (std::size_t i = 0; i < first.size(); ++i) {
+            const MissionItem &a = first[i], &b = second[i];
             INFO(i);
             CHECK(a.command == b.command);
             CHECK(a.frame == b.frame);
@@ -140,7 +94,7 @@ TEST_CASE("random plans compile, decompile and compile to the same items", "[mis
             CHECK((sameNumber(a.z, b.z) && sameNumber(a.param1, b.param1) && sameNumber(a.param2, b.param2) &&
                    sameNumber(a.param3, b.param3)));
         }
-        CHECK(missionFingerprint({first->items, {}, {}}) == missionFingerprint({second->items, {}, {}}));
+        CHECK(missionFingerprint({first, {}, {}}) == missionFingerprint({second, {}, {}}));
     }
 }
 
@@ -148,19 +102,19 @@ TEST_CASE("every repeat of a compiled plan goes to the first item of its target"
     for (unsigned seed = 1; seed <= 120; ++seed) {
         INFO(seed);
         const Plan plan = randomPlan(seed);
-        const auto mission = compileMission(plan, expand(plan, nullptr));
-        REQUIRE(mission);
+        const FlightProgram program = programIn(plan);
+        const auto items = itemsOf(program);
         std::vector<ItemId> targets;
         for (const Item& item : plan.items)
             for (const Action& a : item.actions)
                 if (const auto* r = std::get_if<Repeat>(&a)) targets.push_back(r->target);
         std::size_t k = 0;
-        for (const MissionItem& i : mission->items) {
+        for (const MissionItem& i : items) {
             if (i.command != cmd::jump) continue;
-            const auto to = static_cast<std::size_t>(i.param1);
+            const int to = static_cast<int>(i.param1);
             REQUIRE(k < targets.size());
-            CHECK(mission->source[to] == targets[k++]);
-            CHECK((to == 0 || mission->source[to - 1] != mission->source[to]));
+            CHECK(program.sourceAt(to) == targets[k++]);
+            CHECK((to == 0 || program.sourceAt(to - 1) != program.sourceAt(to)));
         }
         CHECK(k == targets.size());
     }

@@ -162,7 +162,7 @@ TEST_CASE("how far it flies past a corner is told for the leg before it", "[revi
     for (int i = 0; i < 100; ++i)
         at(11 + i * 0.1, destination(destination(corner, 90, 7.0 * (100 - i) / 100), 0, i), 3);
     log.findSessions({});
-    const auto flown = plannedAgainstFlown(mission, 0.0, log);
+    const auto flown = plannedAgainstFlown(programRead(mission, true), 0.0, log);
     INFO((flown ? "" : flown.error().message));
     REQUIRE(flown);
     REQUIRE(flown->legs.size() == 2);
@@ -175,9 +175,7 @@ TEST_CASE("missed photos are told by place, and what ground is shown less", "[re
     const auto plan = loadPlan(demo("quarry.anhinga.geojson"));
     REQUIRE(plan);
     const auto terrain = island();
-    const auto mission = compileMission(*plan, expand(*plan, terrain.get()));
-    REQUIRE(mission);
-    const auto planned = rehearse(*plan, *mission, terrain);
+    const auto planned = rehearse(*plan, programIn(*plan, terrain.get()), terrain);
     REQUIRE(planned);
     REQUIRE(planned->photos > 20);
     const double home = homeAmsl(*plan, terrain.get()).value_or(0);

@@ -1,7 +1,8 @@
 #include <catch2/catch.hpp>
 
+#include "Planned.h"
 #include "core/check/Clearance.h"
-#include "core/mission/Route.h"
+#include "core/program/Path.h"
 #include "support.h"
 
 using namespace anhinga;
@@ -9,7 +10,7 @@ using namespace anhinga::testing;
 
 namespace {
 Path pathFor(const Plan& plan) {
-    return pathOf(plan, expand(plan, nullptr), nullptr);
+    return pathIn(plan);
 }
 int climbs(const Path& path) {
     return static_cast<int>(

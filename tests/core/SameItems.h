@@ -4,7 +4,7 @@
 #include <cmath>
 #include <vector>
 
-#include "core/mission/Mission.h"
+#include "core/dialect/Mission.h"
 
 namespace anhinga::testing {
 

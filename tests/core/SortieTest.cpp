@@ -3,6 +3,7 @@
 #include <map>
 #include <set>
 
+#include "Planned.h"
 #include "cli/Cli.h"
 #include "core/geo/Polygon.h"
 #include "core/plan/Edit.h"
@@ -35,10 +36,9 @@ std::vector<GeoPoint> placesIn(const Route& route) {
     return places;
 }
 std::vector<std::uint16_t> commandsOf(const Plan& plan, const Sortie& sortie) {
-    const auto mission = compileMission(plan, sortie.route);
-    REQUIRE(mission);
+    const auto items = itemsOf(programOf(plan, sortie.route, nullptr));
     std::vector<std::uint16_t> commands;
-    for (const MissionItem& i : mission->items) commands.push_back(i.command);
+    for (const MissionItem& i : items) commands.push_back(i.command);
     return commands;
 }
 
@@ -68,9 +68,10 @@ TEST_CASE("a plan too large for one battery is cut at line ends into parts that 
         CHECK(s->rehearsal->energy_left_percent >= plan.vehicle.reserve_percent);
         // What was planned for it is taken in it.
         CHECK(std::abs(s->rehearsal->photos - s->sortie.photos) <= 0.02 * s->sortie.photos + 2);
-        CHECK(s->view.mission->items.front().seq == 0);
-        CHECK(s->view.mission->items[1].command == cmd::takeOff);
-        CHECK(s->view.mission->items.back().command == cmd::returnHome);
+        REQUIRE(s->view.program.steps.front().leg() != nullptr);
+        CHECK(s->view.program.steps.front().leg()->kind == LegKind::takeOff);
+        REQUIRE(s->view.program.steps.back().leg() != nullptr);
+        CHECK(s->view.program.steps.back().leg()->kind == LegKind::returnHome);
         for (const Finding& f : s->findings) CHECK(f.severity != Severity::stop);
         names.insert(s->sortie.text);
         photos += s->sortie.photos;
@@ -248,9 +249,9 @@ TEST_CASE("look-at, video and speed go on in the next sortie and end with the on
         CHECK(count(0, c) == 1);
         CHECK(count(1, c) == 1);
     }
-    const auto mission = compileMission(plan, sorties[1].route);
+    const auto items = itemsOf(programOf(plan, sorties[1].route, nullptr));
     std::vector<float> speeds;
-    for (const MissionItem& i : mission->items)
+    for (const MissionItem& i : items)
         if (i.command == cmd::changeSpeed) speeds.push_back(i.param2);
     CHECK(speeds == std::vector<float>{5, 8});  // waypoint 3, then 4 and 5
 }
@@ -300,9 +301,9 @@ TEST_CASE("going on after a flight that ended early leaves no photo out", "[sort
     // A photo nowhere near tells nothing: the item after the one reached does.
     cut = resumeCut(view, destination(plan.home->position, 0, 50), 60, 2);
     REQUIRE(cut);
-    CHECK(cut->item == view.mission->source[3]);
+    CHECK(cut->item == view.program.sourceAt(3));
     CHECK_FALSE(resumeCut(view, std::nullopt, std::nullopt, std::nullopt));
-    CHECK_FALSE(resumeCut(view, std::nullopt, std::nullopt, static_cast<int>(view.mission->items.size()) - 2));
+    CHECK_FALSE(resumeCut(view, std::nullopt, std::nullopt, static_cast<int>(view.program.entries()) - 2));
 }
 
 TEST_CASE("rings, faces and laps are cut at a ring, a row or a photo", "[sortie]") {
@@ -362,7 +363,7 @@ TEST_CASE("a plan read from the aircraft has no cuts of another, and take-off he
     Plan plan = quarry(89);
     plan.cuts = {{blockOf(plan), 4, 0}};
     const PlanView view = viewOf(plan, island().get());
-    const auto back = decompile(view.toSend(), plan);
+    const auto back = decompile(itemsOf(view.toSend(plan)), plan);
     REQUIRE(back);
     CHECK(back->plan.cuts.empty());
     // A take-off told above sea level is as high over home as it is told, less home's own height.

@@ -1,8 +1,8 @@
 // Seeded flights with every sensor aboard and what can be wrong with them.
 #pragma once
 
+#include "Planned.h"
 #include "core/flight/Rehearse.h"
-#include "core/mission/Compile.h"
 #include "standin/SensorSuite.h"
 #include "support.h"
 
@@ -38,12 +38,10 @@ inline Plan healthPlan(unsigned seed) {
 /// A flight of healthPlan(seed) with these faults.
 inline FlightLog syntheticFlight(unsigned seed, const SensorFaults& faults = {}) {
     const Plan plan = healthPlan(seed);
-    const auto mission = compileMission(plan, expand(plan, nullptr));
-    REQUIRE(mission);
     RehearseOptions options;
     options.wind.from_deg = seed * 37 % 360;
     options.wind.speed_mps = 1 + seed % 4;
-    const auto flown = rehearse(plan, *mission, nullptr, options);
+    const auto flown = rehearse(plan, programIn(plan), nullptr, options);
     REQUIRE(flown);
     REQUIRE(flown->landed);
     return withSensors(*flown->log, plan.vehicle, faults, seed);

@@ -20,7 +20,7 @@ namespace {
 struct Flown {
     Plan plan = rowPlan(6);
     PlanView view = viewOf(plan, nullptr);
-    Rehearsal rehearsal = *rehearse(plan, *view.mission, nullptr);
+    Rehearsal rehearsal = *rehearse(plan, view.program, nullptr);
     const Channel& channel(const char* name) const { return *rehearsal.log->find(name); }
     /// The vehicle as it was rehearsed to be at that second.
     VehicleSnapshot at(double t) const {
@@ -71,7 +71,7 @@ TEST_CASE("a repeated leg is followed each time it is flown", "[watch][progress]
     repeat.count = 3;
     f.plan.items[4].actions.push_back({repeat});
     f.view = viewOf(f.plan, nullptr);
-    f.rehearsal = *rehearse(f.plan, *f.view.mission, nullptr);
+    f.rehearsal = *rehearse(f.plan, f.view.program, nullptr);
     ProgressFollower follower(f.rehearsal.log);
     for (double t = 20; t < f.rehearsal.duration_s - 30; t += 0.5) {
         const auto p = follower.follow(f.at(t));
@@ -83,7 +83,7 @@ TEST_CASE("a repeated leg is followed each time it is flown", "[watch][progress]
 TEST_CASE("a battery that drains faster is forecast and said in time", "[watch][alarm]") {
     Flown f;
     f.plan.vehicle.battery_wh = 14;  // rehearsed: lands a little above the reserve
-    f.rehearsal = *rehearse(f.plan, *f.view.mission, nullptr);
+    f.rehearsal = *rehearse(f.plan, f.view.program, nullptr);
     REQUIRE(f.rehearsal.energy_left_percent > 30);
     ProgressFollower follower(f.rehearsal.log);
     AlarmWatch watch;
@@ -222,7 +222,7 @@ TEST_CASE("every automatic check says why, good or bad, and unknown without a ve
     in.plan = &f.plan;
     in.vehicle = &v;
     in.rehearsal = &f.rehearsal;
-    in.mission = &*f.view.mission;
+    in.program = &f.view.program;
     in.home_amsl_m = 0;
     in.sealed = in.fence_sent = true;
     in.parameters = &parameters;
@@ -282,7 +282,7 @@ TEST_CASE("an aircraft pointed at its first waypoint agrees with the map, or is 
     FieldInput in;
     in.plan = &f.plan;
     in.vehicle = &v;
-    in.mission = &*f.view.mission;
+    in.program = &f.view.program;
     const auto look = [&](double heading) {
         v.heading_deg = heading;
         return autoCheck("heading")->look(in);
@@ -426,12 +426,13 @@ TEST_CASE("a home that moved tells distance, heights, first leg and clearance", 
 
 TEST_CASE("of each item it is said how far it has got", "[watch][states]") {
     const Flown f;
-    const auto& plan = f.view.mission->items;
-    CHECK(holdStates({plan})[3] == HoldState::drawn);
-    auto held = plan;
-    held[4].z += 5;
-    held[0].x += 900;  // the autopilot's own home
-    HoldInput in{plan};
+    const FlightProgram& program = f.view.program;
+    CHECK(holdStates({program})[3] == HoldState::drawn);
+    MissionSet aboard = {itemsOf(program), {}, {}};
+    aboard.mission[4].z += 5;
+    aboard.mission[0].x += 900;  // the autopilot's own home
+    HeldPlan held(aboard);
+    HoldInput in{program};
     in.held = &held;
     auto states = holdStates(in);
     CHECK(states[0] == HoldState::confirmed);
@@ -442,8 +443,10 @@ TEST_CASE("of each item it is said how far it has got", "[watch][states]") {
     states = holdStates(in);
     CHECK(states[2] == HoldState::stored);
     CHECK(states[3] == HoldState::active);
-    held.resize(3);
-    in.sent = plan.size();
+    aboard.mission.resize(3);
+    held = HeldPlan(aboard);
+    CHECK(held.firstDifference(program) == 3);
+    in.sent = program.entries();
     CHECK(holdStates(in).back() == HoldState::sent);
     CHECK(firstChangeable(4, 2) == 6);
     CHECK(firstChangeable(std::nullopt, 2) == 0);

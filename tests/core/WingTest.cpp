@@ -6,9 +6,9 @@
 #include "core/flight/Rehearse.h"
 #include "core/flight/WayHome.h"
 #include "core/geo/Polygon.h"
-#include "core/mission/Wing.h"
 #include "core/plan/PlanFile.h"
 #include "core/plan/ProfileLibrary.h"
+#include "core/program/Wing.h"
 #include "support.h"
 
 using namespace anhinga;
@@ -62,8 +62,8 @@ Item& addTo(Plan& plan, ItemKind kind, double bearing_deg, double far_m, double 
 
 Rehearsal flown(const Plan& plan, RehearseOptions options = {}, std::shared_ptr<const Terrain> terrain = nullptr) {
     const PlanView v = viewOf(plan, terrain.get());
-    REQUIRE(v.mission);
-    auto r = rehearse(plan, *v.mission, std::move(terrain), options);
+    REQUIRE(v.sendable());
+    auto r = rehearse(plan, v.program, std::move(terrain), options);
     REQUIRE(r);
     return *r;
 }
@@ -365,7 +365,7 @@ TEST_CASE("a rehearsal starts at any item", "[flight]") {
     CHECK(r.visits.at(ids[4]) == 1);
     options.start_item = 9999;
     const PlanView v = viewOf(plan, nullptr);
-    CHECK_FALSE(rehearse(plan, *v.mission, nullptr, options));
+    CHECK_FALSE(rehearse(plan, v.program, nullptr, options));
 }
 
 TEST_CASE("a wind stronger than the aircraft carries it off; a weaker one only slows it", "[flight][wind]") {
@@ -449,10 +449,10 @@ TEST_CASE("every pass of an item has its arrival, photos and battery; repeats ar
     REQUIRE(plan);
     const auto terrain = island();
     const PlanView v = viewOf(*plan, terrain.get());
-    REQUIRE(v.mission);
-    const auto r = rehearse(*plan, *v.mission, terrain);
+    REQUIRE(v.sendable());
+    const auto r = rehearse(*plan, v.program, terrain);
     REQUIRE(r);
-    const auto passes = passesOf(*r, *v.mission);
+    const auto passes = passesOf(*r, v.program);
     std::map<ItemId, int> count;
     int photos = 0;
     double before = -1, left = 101;
@@ -486,7 +486,7 @@ TEST_CASE("winds from eight sides are tried, and the worst of them is told", "[f
     addTo(plan, ItemKind::waypoint, 90, 1500, 40);
     addTo(plan, ItemKind::land, 90, 3000, 40);  // one way, eastwards
     const PlanView v = viewOf(plan, nullptr);
-    const auto tries = tryWinds(plan, *v.mission, nullptr, 6, {});
+    const auto tries = tryWinds(plan, v.program, nullptr, 6, {});
     REQUIRE(tries.size() == 8);
     const WindTry* worst = worstWind(tries);
     REQUIRE(worst != nullptr);
@@ -497,7 +497,7 @@ TEST_CASE("winds from eight sides are tried, and the worst of them is told", "[f
     stop.request_stop();
     RehearseOptions stopped;
     stopped.stop = stop.get_token();
-    CHECK(tryWinds(plan, *v.mission, nullptr, 6, stopped).empty());
+    CHECK(tryWinds(plan, v.program, nullptr, 6, stopped).empty());
 }
 
 TEST_CASE("a fence that wind and turns carry a wing over is a finding, though the line drawn keeps to it",

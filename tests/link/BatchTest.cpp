@@ -12,18 +12,18 @@ namespace {
 /// Places flown to by an executor over `memory`, which `tend` may change at each item.
 std::vector<std::pair<int, int>> flown(std::vector<MissionItem> memory,
                                        const std::function<void(Executor&, std::size_t)>& tend) {
-    Executor executor(memory, true, true);
+    Executor executor(programRead(memory, true), true);
     std::vector<std::pair<int, int>> out;
     for (int i = 0; i < 5000; ++i) {
         const auto at = executor.advance();
         if (!at) break;
-        const MissionItem& item = executor.items()[*at];
-        if (item.command == cmd::returnHome) {
+        const ProgramLeg& leg = executor.leg(*at);
+        if (leg.kind == LegKind::returnHome) {
             out.emplace_back(0, 0);
             break;
         }
-        out.emplace_back(item.x, item.y);
-        tend(executor, *at);
+        out.emplace_back(toE7(leg.place.lat_deg), toE7(leg.place.lon_deg));
+        tend(executor, static_cast<std::size_t>(executor.program().numberOf(*at)));
     }
     return out;
 }
@@ -59,7 +59,7 @@ TEST_CASE("a long mission in batches is flown as in one", "[batch]") {
             if (sent >= plan->parts() || sent > part + 1) return;
             memory = plan->opened(plan->with(memory, sent), sent);
             ++sent;
-            executor.change(memory);
+            executor.change(programRead(memory, true));
         });
         CHECK(seen == whole);
         CHECK(speed_at_end == 5);  // what was set in an earlier part holds in the later ones
@@ -99,7 +99,7 @@ TEST_CASE("a mission of four times the memory is flown over the link, its parts 
     Rig rig(o);
     Plan long_plan = rowPlan(60);
     long_plan.defaults.speed_mps = 14;
-    const auto mission = compileMission(long_plan, expand(long_plan, nullptr))->items;
+    const auto mission = itemsIn(long_plan);
     auto plan = BatchPlan::make(mission, o.max_items, true);
     REQUIRE(plan);
     BatchSender sender(rig.link(), *plan);

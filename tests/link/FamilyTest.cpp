@@ -7,11 +7,11 @@
 #include <cstdlib>
 
 #include "core/check/Check.h"
+#include "core/dialect/Items.h"
 #include "core/flight/Rehearse.h"
 #include "core/geo/Polygon.h"
 #include "core/link/Commands.h"
 #include "core/link/MissionTransfer.h"
-#include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
 #include "core/plan/ProfileLibrary.h"
 #include "standin/LinkedStandIn.h"
@@ -203,7 +203,7 @@ struct FamilyFlight {
 /// pass, metres.
 void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
                   const std::vector<families::Aircraft::Flown>& track) {
-    const auto r = rehearse(plan, *view.mission, island());
+    const auto r = rehearse(plan, view.program, island());
     REQUIRE(r);
     const LocalFrame frame(plan.home->position);
     std::vector<Vec2> line;
@@ -218,9 +218,10 @@ void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
         high.push_back(amsl.at(last).value_or(0));
     }
     std::vector<Vec2> places;
-    for (const MissionItem& i : view.mission->items)
-        if (i.seq > 0 && (i.command == cmd::waypoint || i.command == cmd::loiterTime))
-            places.push_back(frame.toLocal(placeOf(i)));
+    for (const ProgramStep& step : view.program.steps)
+        if (const ProgramLeg* leg = step.leg();
+            leg != nullptr && ((leg->kind == LegKind::pass && !leg->spline) || leg->kind == LegKind::hold))
+            places.push_back(frame.toLocal(leg->place));
     std::vector<double> nearest(places.size(), INFINITY);
     last = -1;
     for (const auto& f : track) {
@@ -247,10 +248,9 @@ void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
 FamilyFlight handAndFly(const FamilyKind& kind, const Plan& plan) {
     FamilyFlight out;
     const PlanView view = viewOf(plan, island().get());
-    REQUIRE(view.mission);
+    REQUIRE(view.sendable());
     Meeting sky(kind, plan);
-    const auto h =
-        handOver(*sky.link, view.toSend(), plan.traits.item0_is_home, {}, nullptr, translationInput(plan, island()));
+    const auto h = handOver(*sky.link, view.toSend(plan), {}, nullptr, translationInput(plan, island()));
     REQUIRE(h);
     out.refused = h->refused;
     if (!h->refused.empty()) {
@@ -334,12 +334,11 @@ TEST_CASE("orders reach every family's aircraft as it takes them, or it is said 
         if (k.family <= 0) continue;
         const Plan plan = k.body == families::Body::wing ? winged(pointsOnly()) : pointsOnly();
         const PlanView view = viewOf(plan, island().get());
-        REQUIRE(view.mission);
+        REQUIRE(view.sendable());
         INFO(k.name);
         Meeting sky(k, plan, 4);
         VehicleLink& link = *sky.link;
-        REQUIRE(
-            handOver(link, view.toSend(), plan.traits.item0_is_home, {}, nullptr, translationInput(plan, island())));
+        REQUIRE(handOver(link, view.toSend(plan), {}, nullptr, translationInput(plan, island())));
         REQUIRE(commandArm(link));
         REQUIRE(commandStart(link));
         REQUIRE(sky.until(10, [](const auto& v) { return modeKind(v) == ModeKind::mission; }));
@@ -387,9 +386,9 @@ TEST_CASE("a list that is taken and then called not valid is not sealed", "[link
     // What comes before the take-off is objected to by family 12 once it has the list.
     std::swap(plan.items[0], plan.items[1]);
     const PlanView view = viewOf(plan, island().get());
-    REQUIRE(view.mission);
+    REQUIRE(view.sendable());
     Meeting sky(kAircraft[5], plan);
-    const auto h = handOver(*sky.link, view.toSend(), true, {}, nullptr, translationInput(plan, island()));
+    const auto h = handOver(*sky.link, view.toSend(plan), {}, nullptr, translationInput(plan, island()));
     REQUIRE(h);
     CHECK(h->differences.empty());
     CHECK(h->objection.find("rejected") != std::string::npos);

@@ -277,7 +277,7 @@ TEST_CASE("a fence that is broken is reported and acted upon as its parameter sa
         fence.outline = {plan.home->position};
         fence.radius_m = 300;
         plan.fences = {fence};
-        sky.upload(compileFences(plan), MissionType::fence);
+        sky.upload(fenceItems(plan.fences), MissionType::fence);
         sky.send(Message("PARAM_SET")
                      .setText("param_id", "FENCE_REPLY")
                      .set("param_value", action)

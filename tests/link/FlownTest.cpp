@@ -94,7 +94,7 @@ Difference differenceOf(const FlightLog& rehearsed, const FlightLog& flown, cons
 struct Handed {
     const std::string& plan_file;
     const Plan& plan;
-    const MissionSet& set;
+    const ToSend& set;
     Wind wind;
     double duration_s;
     std::string recording;
@@ -102,7 +102,7 @@ struct Handed {
 
 void handOverAndStart(VehicleLink& link, const Handed& h) {
     REQUIRE(link.waitForVehicle(5));
-    const auto held = handOver(link, h.set, h.plan.traits.item0_is_home);
+    const auto held = handOver(link, h.set);
     REQUIRE(held);
     REQUIRE(held->verified);
     REQUIRE(commandArm(link));
@@ -185,14 +185,14 @@ void rehearsedAgainstFlown(Flyer flyer, const std::string& name, double most_pat
     REQUIRE(plan);
     const auto terrain = island();
     const PlanView view = viewOf(*plan, terrain.get());
-    REQUIRE(view.mission);
+    REQUIRE(view.sendable());
     TempDir dir;
     for (const double speed : {0.0, 6.0}) {
         RehearseOptions options;
         options.wind = {250, speed};
-        const auto r = rehearse(*plan, *view.mission, terrain, options);
+        const auto r = rehearse(*plan, view.program, terrain, options);
         REQUIRE(r);
-        const MissionSet set = view.toSend();
+        const ToSend set = view.toSend(*plan);
         const auto flown =
             flyer({file, *plan, set, options.wind, r->duration_s, dir / fmt::format("{:.0f}.tlog", speed)});
         const Difference d = differenceOf(*r->log, *flown, view.path.frame);

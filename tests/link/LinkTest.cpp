@@ -1,9 +1,9 @@
 #include <catch2/catch.hpp>
 
 #include "core/base/Text.h"
+#include "core/dialect/Items.h"
 #include "core/link/Commands.h"
 #include "core/link/MissionTransfer.h"
-#include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
 #include "link/Rig.h"
 #include "standin/StandIn.h"
@@ -16,9 +16,8 @@ namespace {
 
 struct Sample {
     Plan plan;
-    Mission mission;
-    std::vector<MissionItem> fence;
-    MissionSet set() const { return {mission.items, fence, {}}; }
+    std::vector<MissionItem> mission, fence;
+    MissionSet set() const { return {mission, fence, {}}; }
 };
 Sample sample(int n = 6) {
     Sample s{rowPlan(n), {}, {}};
@@ -28,8 +27,8 @@ Sample sample(int n = 6) {
                              "",
                              {destination(m, 0, 900), destination(m, 120, 900), destination(m, 240, 900)},
                              ""});
-    s.mission = *compileMission(s.plan, expand(s.plan, nullptr));
-    s.fence = compileFences(s.plan);
+    s.mission = itemsIn(s.plan);
+    s.fence = fenceItems(s.plan.fences);
     return s;
 }
 
@@ -58,8 +57,8 @@ TEST_CASE("a mission and a fence are handed over, read back and sealed", "[link]
     const auto h = handOver(rig.link(), s.set(), true, watch);
     REQUIRE(h);
     CHECK(h->verified);
-    CHECK(h->held.mission.size() == s.mission.items.size());
-    CHECK(h->held.fence.size() == 3);
+    CHECK(h->held.route() == s.mission.size());
+    CHECK(h->held.fence() == 3);
     CHECK(last == Approx(1));
     CHECK_FALSE(backwards);
 }
@@ -71,7 +70,7 @@ TEST_CASE("hand-over completes and verifies with 10 % loss, duplicates and 100 m
     INFO((h ? "" : h.error().message));
     REQUIRE(h);
     CHECK(h->verified);
-    CHECK(h->held.mission.size() == s.mission.items.size());
+    CHECK(h->held.route() == s.mission.size());
 }
 
 TEST_CASE("an item stored altered is caught and named", "[link][handover][fault]") {
@@ -120,18 +119,18 @@ TEST_CASE("too many items are refused in words, and nothing clears what was held
     Rig rig(o);
     const Sample small = sample(3), large = sample(12);
     REQUIRE(handOver(rig.link(), small.set(), true));
-    const auto refused = uploadMission(rig.link(), MissionType::mission, large.mission.items);
+    const auto refused = uploadMission(rig.link(), MissionType::mission, large.mission);
     REQUIRE_FALSE(refused);
     CHECK(refused.error().message.find("memory is full") != std::string::npos);
     const auto held = downloadMission(rig.link(), MissionType::mission);
     REQUIRE(held);
-    CHECK(held->size() == small.mission.items.size());
+    CHECK(held->size() == small.mission.size());
 }
 
 TEST_CASE("an empty list clears what the vehicle holds", "[link][handover]") {
     Rig rig(standInOptions());
     const Sample s = sample(2);
-    REQUIRE(uploadMission(rig.link(), MissionType::mission, s.mission.items));
+    REQUIRE(uploadMission(rig.link(), MissionType::mission, s.mission));
     REQUIRE(uploadMission(rig.link(), MissionType::mission, {}));
     CHECK(downloadMission(rig.link(), MissionType::mission)->empty());
 }

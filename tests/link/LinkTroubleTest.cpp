@@ -113,7 +113,7 @@ TEST_CASE("a hand-over that is cut in the middle goes on when the link is back",
     CHECK(cuts == 3);
     REQUIRE(h);
     CHECK(h->verified);
-    CHECK(compareMissions("", set.mission, h->held.mission, true).empty());
+    CHECK(compareMissions("", set.mission, h->held.set().mission, true).empty());
 }
 
 TEST_CASE("on a radio that carries little, fewer messages are asked for until it carries them", "[link][rates]") {

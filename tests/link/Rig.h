@@ -3,9 +3,9 @@
 
 #include <catch2/catch.hpp>
 
+#include "Planned.h"
 #include "core/link/Commands.h"
 #include "core/link/MissionTransfer.h"
-#include "core/mission/Compile.h"
 #include "standin/LinkProxy.h"
 #include "standin/LinkedStandIn.h"
 #include "support.h"
@@ -59,7 +59,7 @@ inline StandInOptions standInOptions(double pace = 1) {
 /// The mission of rowPlan().
 inline std::vector<MissionItem> rowMission(int n) {
     const Plan plan = rowPlan(n);
-    return compileMission(plan, expand(plan, nullptr))->items;
+    return itemsIn(plan);
 }
 
 }  // namespace anhinga::testing

@@ -1,8 +1,8 @@
 // The stand-in's side of the protocol, message by message, without a link.
 #include <catch2/catch.hpp>
 
+#include "core/dialect/Items.h"
 #include "core/link/MissionTransfer.h"
-#include "core/mission/Compile.h"
 #include "core/plan/ProfileLibrary.h"
 #include "standin/StandIn.h"
 #include "support.h"
@@ -71,7 +71,7 @@ class Bench {
 
 std::vector<MissionItem> row(int n) {
     const Plan plan = rowPlan(n);
-    return compileMission(plan, expand(plan, nullptr))->items;
+    return itemsIn(plan);
 }
 
 }  // namespace
@@ -175,7 +175,7 @@ TEST_CASE("mission and fence are kept apart, and cleared apart", "[standin][miss
     b.upload(row(2));
     Plan plan = rowPlan(1);
     plan.fences.push_back({1, FenceKind::keepIn, "", {{47, -20}, {47.1, -20}, {47.1, -20.1}}, ""});
-    b.upload(compileFences(plan), MissionType::fence);
+    b.upload(fenceItems(plan.fences), MissionType::fence);
     CHECK(b.ackType() == 0);
     b.send(b.to("MISSION_CLEAR_ALL").set("mission_type", 1));
     b.clear();
@@ -302,7 +302,7 @@ TEST_CASE("each kind of vehicle says what it is, numbers its modes so, and flies
         Plan plan = rowPlan(3);
         for (Item& i : plan.items) i.position = destination(i.position, 90, 300);
         plan.home->position = options.home;
-        b.upload(compileMission(plan, expand(plan, nullptr))->items);
+        b.upload(itemsIn(plan));
         REQUIRE(b.ackType() == 0);
         b.command(cmd::armDisarm, 1);
         b.command(cmd::doSetMode, 1, each.mission);

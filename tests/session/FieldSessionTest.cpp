@@ -97,7 +97,7 @@ TEST_CASE("only the difference is sent when what the aircraft holds is known", "
     QSignalSpy sealed(&r.link, &LinkSession::sealed);
     r.handOver();
     REQUIRE(sealed.count() == 1);
-    CHECK(sealed[0][0].value<HandOver>().sent == r.plan.flownView().mission->items.size());
+    CHECK(sealed[0][0].value<HandOver>().sent == r.plan.flownView().program.entries());
     r.plan.edit("lift", [](Plan& p) { p.items[20].height = Height::aboveHome(66); });
     REQUIRE(r.plan.waitUntilDerived(5000));
     r.handOver();
@@ -220,7 +220,7 @@ TEST_CASE("parameters and logs come through the session, failures are said", "[s
     REQUIRE(until(8000, [&] { return log_failed.count() == 1; }));
     r.link.clearAircraft();
     REQUIRE(until(8000, [&] { return !r.link.busy(); }));
-    CHECK(r.link.held()->mission.empty());
+    CHECK(r.link.held()->route() == 0);
 }
 
 TEST_CASE("two vehicles: what is known of one is not taken for the other", "[session][several]") {

@@ -3,7 +3,7 @@
 #include <QDir>
 #include <QSignalSpy>
 
-#include "core/mission/Compile.h"
+#include "Planned.h"
 #include "session/LinkSession.h"
 #include "session/Until.h"
 #include "support.h"
@@ -13,14 +13,8 @@ using namespace anhinga::testing;
 
 namespace {
 
-struct Sample {
-    Mission mission;
-    std::vector<MissionItem> fence;
-    MissionSet set() const { return {mission.items, fence, {}}; }
-};
-Sample sample(int n = 4) {
-    const Plan plan = rowPlan(n);
-    return {*compileMission(plan, expand(plan, nullptr)), compileFences(plan)};
+ToSend sample(int n = 4) {
+    return toSend(rowPlan(n));
 }
 
 /// A stand-in and a session connected to it.
@@ -46,7 +40,7 @@ TEST_CASE("a connection that fails changes nothing", "[session][link]") {
     CHECK_FALSE(s.connected());
     CHECK_FALSE(s.connectTo("udp-listen:99999"));
     s.disconnectLink();
-    s.handOver(sample().set(), true);  // no link: nothing happens
+    s.handOver(sample());  // no link: nothing happens
     CHECK_FALSE(s.busy());
     CHECK(s.seal() == LinkSession::Seal::none);
     s.command("Arm", [](VehicleLink&, std::stop_token) { return Result<void>(); });
@@ -55,14 +49,14 @@ TEST_CASE("a connection that fails changes nothing", "[session][link]") {
 
 TEST_CASE("a hand-over seals, reports progress and keeps the fingerprint", "[session][link]") {
     LinkRig rig;
-    const Sample s = sample();
+    const ToSend s = sample();
     QSignalSpy states(&rig.session, &LinkSession::stateChanged);
-    rig.session.handOver(s.set(), true);
+    rig.session.handOver(s);
     CHECK(rig.session.busy());
-    rig.session.handOver(s.set(), true);  // a second press while busy does nothing
+    rig.session.handOver(s);  // a second press while busy does nothing
     REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
     CHECK(rig.session.seal() == LinkSession::Seal::sealed);
-    CHECK(rig.session.sealFingerprint() == missionFingerprint(s.set()));
+    CHECK(rig.session.sealFingerprint() == planFingerprint(s));
     CHECK(rig.session.progress() == Approx(1));
     CHECK(states.count() >= 3);  // begun, progress, ended
     CHECK(rig.session.sealTime().secsTo(QDateTime::currentDateTime()) < 20);
@@ -71,8 +65,8 @@ TEST_CASE("a hand-over seals, reports progress and keeps the fingerprint", "[ses
 
 TEST_CASE("differences are kept for the window and no seal is given", "[session][link][fault]") {
     LinkRig rig("alter-item");
-    const Sample s = sample();
-    rig.session.handOver(s.set(), true);
+    const ToSend s = sample();
+    rig.session.handOver(s);
     REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
     CHECK(rig.session.seal() == LinkSession::Seal::differs);
     REQUIRE(rig.session.differences().size() == 1);
@@ -81,8 +75,8 @@ TEST_CASE("differences are kept for the window and no seal is given", "[session]
 
 TEST_CASE("a silent vehicle ends the hand-over with the reason", "[session][link][fault]") {
     LinkRig rig("silent-transfer");
-    const Sample s = sample();
-    rig.session.handOver(s.set(), true);
+    const ToSend s = sample();
+    rig.session.handOver(s);
     REQUIRE(until(12000, [&] { return !rig.session.busy(); }));
     CHECK(rig.session.seal() == LinkSession::Seal::failed);
     CHECK(rig.session.sealText().contains("not answered"));
@@ -90,8 +84,8 @@ TEST_CASE("a silent vehicle ends the hand-over with the reason", "[session][link
 
 TEST_CASE("a hand-over is cancelled at once", "[session][link]") {
     LinkRig rig("silent-transfer");
-    const Sample s = sample();
-    rig.session.handOver(s.set(), true);
+    const ToSend s = sample();
+    rig.session.handOver(s);
     QTest::qWait(200);
     rig.session.cancel();
     CHECK(until(1500, [&] { return !rig.session.busy(); }));
@@ -117,15 +111,15 @@ TEST_CASE("commands are noted as sent, then accepted or refused with the reason"
 
 TEST_CASE("what the aircraft holds is fetched", "[session][link]") {
     LinkRig rig;
-    const Sample s = sample(5);
-    rig.session.handOver(s.set(), true);
+    const ToSend s = sample(5);
+    rig.session.handOver(s);
     REQUIRE(until(10000, [&] { return !rig.session.busy(); }));
     std::size_t items = 0;
     QObject::connect(&rig.session, &LinkSession::fetched, &rig.session,
-                     [&](const MissionSet& held) { items = held.mission.size(); });
+                     [&](const HeldPlan& held) { items = held.route(); });
     rig.session.fetch();
     REQUIRE(until(10000, [&] { return items > 0; }));
-    CHECK(items == s.mission.items.size());
+    CHECK(items == s.program.entries());
 }
 
 TEST_CASE("a vehicle that goes away is seen, and connecting again works", "[session][link]") {

@@ -2,7 +2,6 @@
 
 #include <QSignalSpy>
 
-#include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
@@ -24,13 +23,13 @@ TEST_CASE("the demo recording opens in the background and agrees with its plan",
     REQUIRE(until(10000, [&] { return review.log() != nullptr; }));
     CHECK(changed.count() == 1);
     CHECK_FALSE(review.comparison());
-    review.compareWith(plan.derived()->view.mission->items, homeAmsl(*plan.plan(), plan.terrain().get()));
+    review.compareWith(plan.derived()->view.program, homeAmsl(*plan.plan(), plan.terrain().get()));
     REQUIRE(review.comparison());
     const double rehearsed = plan.derived()->rehearsal->duration_s;
     CHECK(review.comparison()->flown_s == Approx(rehearsed).epsilon(0.03));
     CHECK(review.comparison()->cross_max_m < 8);
     CHECK(review.comparison()->photos_flown == plan.derived()->rehearsal->photos);
-    CHECK(review.log()->missions.front() == static_cast<int>(plan.derived()->view.mission->items.size()));
+    CHECK(review.log()->missions.front() == static_cast<int>(plan.derived()->view.program.entries()));
 }
 
 TEST_CASE("a log that cannot be opened leaves the open one", "[session][review][hostile]") {

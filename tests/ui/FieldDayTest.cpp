@@ -39,7 +39,7 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
     CHECK(d.child<QLabel>("seal")->text().contains("stored for power-off"));
     REQUIRE(d.until(2000, [&] { return route->isChecked(); }));
     REQUIRE(d.plan().seals.size() == 1);
-    CHECK(d.plan().seals[0].mission == static_cast<int>(d.window.plan().flownView().mission->items.size()));
+    CHECK(d.plan().seals[0].mission == static_cast<int>(d.window.plan().flownView().program.entries()));
 
     // Arm refused with the reason; put right; armed.
     d.press("field tab Fly");
@@ -242,8 +242,7 @@ TEST_CASE("aircraft and plan are compared side by side, checked and cleared with
     dialog->hide();
     answer(QMessageBox::Yes);
     d.press("clear aircraft");
-    REQUIRE(
-        d.until(8000, [&] { return !day.link().busy() && day.link().held() && day.link().held()->mission.empty(); }));
+    REQUIRE(d.until(8000, [&] { return !day.link().busy() && day.link().held() && day.link().held()->route() == 0; }));
     REQUIRE_FALSE(day.link().copyPath().isEmpty());
     const auto copy = loadPlan(day.link().copyPath().toStdString());
     REQUIRE(copy);

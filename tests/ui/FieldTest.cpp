@@ -77,7 +77,7 @@ TEST_CASE("what the aircraft holds is read into a new plan, and undo brings the 
     REQUIRE(c.d.until(12000, [&] { return c.d.window.plan().plan() != before; }));
     c.d.settle();
     CHECK(c.d.window.plan().undoName() == "Read from aircraft");
-    CHECK(c.d.window.plan().derived()->view.mission->items.size() == 41);
+    CHECK(c.d.window.plan().derived()->view.program.entries() == 41);
     CHECK(c.d.window.workspace() == Workspace::draft);
     c.d.window.plan().undo();
     CHECK(c.d.window.plan().plan() == before);

@@ -77,7 +77,7 @@ TEST_CASE("a template begins a plan where the map is, with terrain under it", "[
     CHECK(distance_m(d.plan().home->position, fromMercator(d.window.map().transform().centre)) < 50);
     REQUIRE(d.plan().home->amsl_m);
     CHECK(*d.plan().home->amsl_m == Approx(*d.window.plan().terrain()->sample(d.plan().home->position)).margin(0.2));
-    CHECK(d.window.plan().derived()->view.mission.has_value());
+    CHECK(d.window.plan().derived()->view.sendable());
     // Begun with changes unsaved: the plan that was open is asked about first.
     d.key(Qt::Key_Home, Qt::ControlModifier);
     answer(QMessageBox::Cancel);

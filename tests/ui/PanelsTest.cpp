@@ -112,7 +112,7 @@ TEST_CASE("deleting a repeat's target leaves the point and asks for a new one", 
     for (const Finding& f : d.window.plan().derived()->findings)
         said |= f.rule == "repeat-target" && f.severity == Severity::stop;
     CHECK(said);
-    CHECK_FALSE(d.window.plan().derived()->view.mission);
+    CHECK_FALSE(d.window.plan().derived()->view.sendable());
     d.window.plan().select({carrier});
     d.settle();
     auto* box = d.child<QComboBox>("repeat target");
@@ -120,7 +120,7 @@ TEST_CASE("deleting a repeat's target leaves the point and asks for a new one", 
     box->setCurrentIndex(3);
     emit box->activated(3);
     d.settle();
-    CHECK(d.window.plan().derived()->view.mission);
+    CHECK(d.window.plan().derived()->view.sendable());
 }
 
 TEST_CASE("the plan's own values are edited when nothing is selected", "[ui][inspector]") {

@@ -177,7 +177,7 @@ TEST_CASE("a sortie is handed over, flown, broken off and gone on with", "[ui][s
     // Sealed is the sortie, not the plan.
     CHECK(d.child<FieldPanel>("field")->sealHolds());
     CHECK(d.child<QLabel>("seal")->text().contains(
-        QString("%1 items").arg(d.window.plan().flownView().mission->items.size())));
+        QString("%1 items").arg(d.window.plan().flownView().program.entries())));
     d.window.plan().chooseSortie(1);
     CHECK_FALSE(d.child<FieldPanel>("field")->sealHolds());
     d.window.plan().chooseSortie(2);

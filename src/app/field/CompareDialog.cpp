@@ -7,44 +7,34 @@
 
 namespace anhinga {
 
-QString itemInWords(const MissionItem& i) {
-    QString text = QString::fromStdString(commandText(i.command));
-    if (i.command == cmd::jump)
-        return QString("repeat from item %1, %2")
-            .arg(i.param1)
-            .arg(i.param2 < 0 ? QString("for ever") : QString("%1 times more").arg(i.param2));
-    if (i.command == cmd::changeSpeed)
-        return QString("speed %1").arg(shownNumber(static_cast<double>(i.param2), "m/s"));
-    if (i.command == cmd::fenceCircleIn || i.command == cmd::fenceCircleOut) text = "fence circle";
-    if (i.command == cmd::fenceKeepIn) text = "keep-in corner";
-    if (i.command == cmd::fenceKeepOut) text = "keep-out corner";
-    if (hasPlace(i) || i.command >= cmd::fenceKeepIn) {
-        if (i.x != 0 || i.y != 0) text += " " + shownCoordinate({i.x * 1e-7, i.y * 1e-7});
-        if (i.command < cmd::fenceKeepIn || i.command == cmd::rally)
-            text += QString(", %1 %2").arg(shownNumber(static_cast<double>(i.z), kHeightUnit), refText(refOf(i.frame)));
-    }
-    if (i.command == cmd::takeOff)
-        text += QString(" to %1 %2").arg(shownNumber(static_cast<double>(i.z), kHeightUnit), refText(refOf(i.frame)));
-    QStringList parameters;
-    const float values[] = {i.param1, i.param2, i.param3, i.param4};
-    for (int n = 0; n < 4; ++n)
-        if (!std::isnan(values[n]) && values[n] != 0)
-            parameters << QString("p%1 %2").arg(n + 1).arg(static_cast<double>(values[n]), 0, 'g', 6);
-    if (!parameters.isEmpty()) text += " · " + parameters.join(", ");
-    return text;
+namespace {
+
+/// "waypoint 47.31000 -20.12000, 60 m home · hold time 5".
+QString inWords(const EntryWords& entry) {
+    QString text = QString::fromStdString(entry.what);
+    if (entry.goes_back_to)
+        return QString("%1 from item %2, %3")
+            .arg(text)
+            .arg(*entry.goes_back_to)
+            .arg(*entry.passes < 0 ? QString("for ever") : QString("%1 times more").arg(*entry.passes));
+    if (entry.speed_mps) return text + " " + shownNumber(*entry.speed_mps, "m/s");
+    if (entry.place) text += " " + shownCoordinate(*entry.place);
+    if (entry.height)
+        text += QString(", %1 %2").arg(shownNumber(entry.height->value_m, kHeightUnit), refText(entry.height->ref));
+    QStringList numbers;
+    for (const auto& [name, value] : entry.numbers)
+        numbers << QString("%1 %2").arg(QString::fromStdString(name)).arg(value, 0, 'g', 6);
+    return numbers.isEmpty() ? text : text + " · " + numbers.join(", ");
 }
 
-namespace {
-/// "z: plan 0, aircraft 5".
-QString inWords(std::uint16_t command, const std::vector<MissionDifference>& differences) {
+/// "height: plan 0, aircraft 5".
+QString inWords(const std::vector<HeldRow::Difference>& differences) {
     QStringList out;
-    for (const MissionDifference& d : differences)
-        out << QString("%1: plan %2, aircraft %3")
-                   .arg(QString::fromStdString(fieldWords(command, d.field)))
-                   .arg(d.plan)
-                   .arg(d.vehicle);
+    for (const HeldRow::Difference& d : differences)
+        out << QString("%1: plan %2, aircraft %3").arg(QString::fromStdString(d.what)).arg(d.plan).arg(d.vehicle);
     return out.join("; ");
 }
+
 }  // namespace
 
 CompareDialog::CompareDialog(PlanSession* plan, LinkSession* link, QWidget* parent)
@@ -98,57 +88,45 @@ void CompareDialog::refresh() {
         summary_->setText("Nothing was read from the aircraft yet");
         return;
     }
-    const bool item0 = plan_->plan()->traits.item0_is_home;
-    const MissionSet ours = view.mission ? view.toSend() : MissionSet{{}, view.fence, view.rally};
-    const MissionSet& theirs = *link_->held();
-    const auto states = link_->states(ours, item0);
-    int differing = 0;
-    const auto list = [&](const char* name, const std::vector<MissionItem>& a, const std::vector<MissionItem>& p,
-                          bool skip0) {
-        for (std::size_t i = 0; i < std::max(a.size(), p.size()); ++i) {
-            const bool both = i < a.size() && i < p.size();
-            const bool own_home = i == 0 && skip0;
-            const auto differences =
-                both && !own_home ? compareMissions("", {p[i]}, {a[i]}, false) : std::vector<MissionDifference>();
-            const bool same = both && differences.empty();
-            differing += !same;
-            if (same && only_->isChecked()) continue;
-            const int row = table_->rowCount();
-            table_->insertRow(row);
-            const bool route = &p == &ours.mission;
-            QString state = "confirmed";
-            if (!both)
-                state = i < a.size() ? "only on the aircraft" : "only in the plan";
-            else if (!same)
-                state = inWords(p[i].command, differences);
-            else if (own_home)
-                state = "its own home";
-            else if (route && i < states.size())
-                state = holdText(states[i]);
-            const QString texts[] = {QString("%1 %2").arg(name).arg(i), i < a.size() ? itemInWords(a[i]) : QString("–"),
-                                     i < p.size() ? itemInWords(p[i]) : QString("–"), state};
-            for (int c = 0; c < 4; ++c) {
-                auto* cell = new QTableWidgetItem(texts[c]);
-                cell->setToolTip(texts[c]);
-                if (!same) {
-                    cell->setForeground(QColor("#b3361b"));
-                    QFont bold = cell->font();
-                    bold.setBold(true);
-                    cell->setFont(bold);
-                }
-                table_->setItem(row, c, cell);
+    const auto states = link_->states(view.program);
+    const char* lists[] = {"route", "fence", "rally"};
+    int counts[3] = {}, differing = 0;
+    for (const HeldRow& r : link_->held()->beside(view.toSend(*plan_->plan()))) {
+        counts[r.list] += r.planned.has_value();
+        differing += !r.same;
+        if (r.same && only_->isChecked()) continue;
+        const int row = table_->rowCount();
+        table_->insertRow(row);
+        QString state = "confirmed";
+        if (!r.held || !r.planned)
+            state = r.held ? "only on the aircraft" : "only in the plan";
+        else if (!r.same)
+            state = inWords(r.differences);
+        else if (r.own_home)
+            state = "its own home";
+        else if (r.list == HeldRow::route && static_cast<std::size_t>(r.number) < states.size())
+            state = holdText(states[static_cast<std::size_t>(r.number)]);
+        const QString texts[] = {QString("%1 %2").arg(lists[r.list]).arg(r.number),
+                                 r.held ? inWords(*r.held) : QString("–"),
+                                 r.planned ? inWords(*r.planned) : QString("–"), state};
+        for (int c = 0; c < 4; ++c) {
+            auto* cell = new QTableWidgetItem(texts[c]);
+            cell->setToolTip(texts[c]);
+            if (!r.same) {
+                cell->setForeground(QColor("#b3361b"));
+                QFont bold = cell->font();
+                bold.setBold(true);
+                cell->setFont(bold);
             }
+            table_->setItem(row, c, cell);
         }
-    };
-    list("route", theirs.mission, ours.mission, item0);
-    list("fence", theirs.fence, ours.fence, false);
-    list("rally", theirs.rally, ours.rally, false);
+    }
     table_->resizeColumnToContents(0);
     table_->resizeColumnToContents(3);
     summary_->setText(differing == 0 ? QString("Aircraft and plan agree: %1 route, %2 fence, %3 rally items")
-                                           .arg(ours.mission.size())
-                                           .arg(ours.fence.size())
-                                           .arg(ours.rally.size())
+                                           .arg(counts[HeldRow::route])
+                                           .arg(counts[HeldRow::fence])
+                                           .arg(counts[HeldRow::rally])
                       : differing == 1 ? QString("1 item differs")
                                        : QString("%1 items differ").arg(differing));
 }

@@ -27,7 +27,4 @@ class CompareDialog : public QDialog {
     QTableWidget* table_;
 };
 
-/// One mission, fence or rally item in words: "waypoint 47.31000 -20.12000, 60 m home".
-QString itemInWords(const MissionItem& item);
-
 }  // namespace anhinga

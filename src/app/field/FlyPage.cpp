@@ -298,10 +298,12 @@ bool FlyPage::endedEarly() const {
     if (!link_->connected() || !v.heard || v.armed || v.reached->empty() || !field_->sealHolds() ||
         link_->batches() != nullptr)
         return false;
-    const auto& items = plan_->flownView().mission->items;
+    const FlightProgram& program = plan_->flownView().program;
     int last = 0;
-    for (const MissionItem& i : items)
-        if (isNavigation(i.command) && i.command != cmd::returnHome && i.command != cmd::land) last = i.seq;
+    for (std::size_t k = 0; k < program.steps.size(); ++k)
+        if (const ProgramLeg* leg = program.steps[k].leg();
+            leg != nullptr && leg->kind != LegKind::returnHome && leg->kind != LegKind::land)
+            last = program.numberOf(k);
     return v.reached->back() < last;
 }
 

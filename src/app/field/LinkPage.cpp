@@ -209,7 +209,7 @@ void LinkPage::handOver() {
     if (!plan_->waitUntilDerived(2000))
         return emit message("The plan is still being worked out; try again in a moment");
     const PlanView& view = plan_->flownView();
-    if (!view.mission) return emit message(QString::fromStdString(view.not_sendable));
+    if (!view.sendable()) return emit message(QString::fromStdString(view.not_sendable));
     bool in_batches = false;
     QStringList stops;
     // A copy: while a question is open they may be worked out anew.
@@ -374,20 +374,14 @@ void LinkPage::refreshSeal() {
 
 /// The item of the plan that an item of its list came from, as the Itinerary names it.
 QString LinkPage::itemName(const std::string& type, int seq) const {
-    const auto& mission = plan_->flownView().mission;
-    const bool known =
-        type == "mission" && mission && seq >= 0 && static_cast<std::size_t>(seq) < mission->source.size();
-    const ItemId id = known ? mission->source[static_cast<std::size_t>(seq)] : 0;
+    const ItemId id = type == "mission" ? plan_->flownView().program.sourceAt(seq) : 0;
     if (id != 0) return QString::fromStdString(itemText(*plan_->plan(), id));
     if (seq < 0) return type == "mission" ? QString("the plan") : QString::fromStdString(type);
     return QString("%1 item %2").arg(QString::fromStdString(type)).arg(seq);
 }
 
 QString LinkPage::fieldName(const std::string& type, int seq, const std::string& field) const {
-    const auto& mission = plan_->flownView().mission;
-    const bool known =
-        type == "mission" && mission && seq >= 0 && static_cast<std::size_t>(seq) < mission->items.size();
-    return QString::fromStdString(fieldWords(known ? mission->items[static_cast<std::size_t>(seq)].command : 0, field));
+    return QString::fromStdString(fieldWords(plan_->flownView().program, type == "mission" ? seq : -1, field));
 }
 
 /// What the aircraft rounds, leaves out or was told otherwise: each once, with the item it is first seen at.

@@ -141,7 +141,7 @@ void StateStrip::setNext(const QString& text) {
 /// What it flies to, how often it will go round, how long the rest takes, photos against those planned up to here.
 QString StateStrip::nextLine() const {
     const VehicleSnapshot& v = link_->vehicle();
-    const auto& mission = plan_->flownView().mission;
+    const FlightProgram& program = plan_->flownView().program;
     const auto flown = link_->flownItem();
     if (!v.armed) return field_->landed() ? "Landed · " + field_->sealLine() : "Plan: " + field_->sealLine();
     QStringList parts;
@@ -154,8 +154,8 @@ QString StateStrip::nextLine() const {
         if (v.height_home_m) line += QString(" · %1 above home").arg(shownNumber(*v.height_home_m, kHeightUnit, 0));
         return line + QString(" · %1 photos taken").arg(v.photos);
     }
-    if (flown && mission && *flown > 0 && static_cast<std::size_t>(*flown) < mission->source.size()) {
-        const ItemId id = mission->source[static_cast<std::size_t>(*flown)];
+    if (flown && program.at(*flown) != nullptr) {
+        const ItemId id = program.sourceAt(*flown);
         QString to = "To " + QString::fromStdString(itemText(*plan_->plan(), id));
         if (v.item_distance_m) to += ", " + QString::fromStdString(distanceText(*v.item_distance_m));
         parts << to;

@@ -314,9 +314,9 @@ void RehearsePanel::refreshPasses() {
     passes_of_ = r;
     passes_.clear();
     list_->clear();
-    const auto& mission = session_->flownView().mission;
-    if (!r || !mission) return;
-    passes_ = passesOf(*r, *mission);
+    const PlanView& view = session_->flownView();
+    if (!r || !view.sendable()) return;
+    passes_ = passesOf(*r, view.program);
     const Plan& plan = *session_->derived()->plan;
     QList<QTreeWidgetItem*> rows;
     for (const ItemPass& p : passes_) {
@@ -342,13 +342,13 @@ void RehearsePanel::tryWindsAround() {
     winds_maker_.request_stop();
     winds_due_ = !isVisible();
     if (winds_due_) return;
-    const auto& mission = session_->flownView().mission;
+    const PlanView& view = session_->flownView();
     const DerivedPtr derived = session_->derived();
     // Of a flight in which something goes wrong, or of very many items, nobody asks.
-    if (!mission || session_->failure() || mission->items.size() > 5000) return;
+    if (!view.sendable() || session_->failure() || view.program.steps.size() > 5000) return;
     RehearseOptions like;
     like.wind = session_->wind();
-    winds_maker_ = std::jthread([this, derived, sent = *mission, like](const std::stop_token& stop) {
+    winds_maker_ = std::jthread([this, derived, sent = view.program, like](const std::stop_token& stop) {
         RehearseOptions options = like;
         options.stop = stop;
         const auto tries = tryWinds(*derived->plan, sent, derived->terrain, kFreshWind_mps, options);

@@ -13,7 +13,6 @@
 #include "core/base/File.h"
 #include "core/base/Text.h"
 #include "core/exchange/Export.h"
-#include "core/mission/Compile.h"
 #include "core/plan/PlanFile.h"
 #include "session/UnsavedKeeper.h"
 
@@ -707,7 +706,7 @@ void MainWindow::refreshFigures() {
                           {sorties.isEmpty() ? "Rehearsed to land with" : "Rehearsed to land with at least",
                            r ? QString("%1 %").arg(left, 0, 'f', 0) : "–"},
                           {"Photos, as rehearsed", r ? QString::number(photos) : "–"},
-                          {"Mission items", view.mission ? QString::number(view.mission->items.size()) : "–"}});
+                          {"Mission items", view.sendable() ? QString::number(view.program.entries()) : "–"}});
 }
 
 void MainWindow::refreshTimeBand() {
@@ -761,8 +760,8 @@ void MainWindow::refreshTimeBand() {
 
 void MainWindow::logOpened() {
     const Derived& d = *plan_.derived();
-    if (const auto& mission = plan_.flownView().mission)
-        review_.compareWith(mission->items, homeAmsl(*d.plan, d.terrain.get()));
+    if (const PlanView& view = plan_.flownView(); view.sendable())
+        review_.compareWith(view.program, homeAmsl(*d.plan, d.terrain.get()));
     trace_model_.setLog(review_.log());
     replay_->stop();
     replay_->refresh();

@@ -10,30 +10,13 @@
 #include "core/base/Text.h"
 #include "core/exchange/Export.h"
 #include "core/logio/LogReader.h"
-#include "core/mission/Compile.h"
+#include "core/logio/LoggedMission.h"
 
 namespace anhinga {
 
 namespace {
 QString time(double s) {
     return QString::fromStdString(durationText(s));
-}
-MissionItem itemOf(const LoggedItem& from) {
-    MissionItem item;
-    item.seq = static_cast<std::uint16_t>(std::clamp(from.seq, 0, 65535));
-    item.frame = static_cast<std::uint8_t>(std::clamp(from.frame, 0, 255));
-    item.command = static_cast<std::uint16_t>(std::clamp(from.command, 0, 65535));
-    item.param1 = static_cast<float>(from.param[0]);
-    item.param2 = static_cast<float>(from.param[1]);
-    item.param3 = static_cast<float>(from.param[2]);
-    item.param4 = static_cast<float>(from.param[3]);
-    const auto e7 = [](double v) {
-        return std::abs(v) <= 180 ? toE7(v) : static_cast<std::int32_t>(std::clamp(v, -2e9, 2e9));
-    };
-    item.x = e7(from.x);
-    item.y = e7(from.y);
-    item.z = static_cast<float>(from.z);
-    return item;
 }
 }  // namespace
 
@@ -242,17 +225,14 @@ void MainWindow::showContents() {
 void MainWindow::openLoggedMission(int number) {
     const LogPtr log = review_.log();
     if (!log || number < 0 || number >= static_cast<int>(log->mission_lists.size())) return;
-    MissionSet held;
-    std::vector<LoggedItem> items = log->mission_lists[static_cast<std::size_t>(number)].items;
-    std::sort(items.begin(), items.end(), [](const LoggedItem& a, const LoggedItem& b) { return a.seq < b.seq; });
-    for (const LoggedItem& item : items) held.mission.push_back(itemOf(item));
-    const auto back = decompile(held, *plan_.plan());
+    const LoggedMission& list = log->mission_lists[static_cast<std::size_t>(number)];
+    const auto back = planOfLog(list, *plan_.plan());
     if (!back) return showMessage(QString::fromStdString(back.error().message));
     plan_.replace("Mission of a log", back->plan);
     if (contents_ != nullptr) contents_->hide();
     setWorkspace(Workspace::draft);
     showMessage(QString("%1 mission items of the log are the plan now; fences stay. Undo brings the earlier plan back")
-                    .arg(items.size()));
+                    .arg(list.items.size()));
 }
 
 void MainWindow::showPresence() {

@@ -10,7 +10,6 @@
 
 #include "app/shell/Parts.h"
 #include "app/widgets/Quantity.h"
-#include "core/mission/Compile.h"
 #include "core/pattern/Heights.h"
 
 namespace anhinga {
@@ -92,8 +91,8 @@ std::set<ItemId> MainWindow::itemsToGoOn() const {
 std::map<ItemId, QString> MainWindow::itemStates() const {
     std::map<ItemId, QString> out;
     const PlanView& view = plan_.flownView();
-    if (!view.mission || link_.batches() != nullptr) return out;
-    const auto states = link_.states(view.toSend(), plan_.plan()->traits.item0_is_home);
+    if (!view.sendable() || link_.batches() != nullptr) return out;
+    const auto states = link_.states(view.program);
     if (states.empty()) return out;
     // What most of them are the seal says once; the others are named.
     std::map<HoldState, int> counts;
@@ -101,8 +100,8 @@ std::map<ItemId, QString> MainWindow::itemStates() const {
     const auto most = std::max_element(counts.begin(), counts.end(),
                                        [](const auto& x, const auto& y) { return x.second < y.second; });
     std::map<ItemId, HoldState> named;
-    for (std::size_t i = 0; i < states.size() && i < view.mission->source.size(); ++i) {
-        const ItemId id = view.mission->source[i];
+    for (std::size_t i = 0; i < states.size(); ++i) {
+        const ItemId id = view.program.sourceAt(static_cast<int>(i));
         if (id == 0 || states[i] == most->first) continue;
         const auto at = named.find(id);
         if (at == named.end() || states[i] == HoldState::active ||
@@ -114,7 +113,7 @@ std::map<ItemId, QString> MainWindow::itemStates() const {
 }
 
 void MainWindow::carryOver() {
-    if (!plan_.waitUntilDerived(2000) || !plan_.flownView().mission)
+    if (!plan_.waitUntilDerived(2000) || !plan_.flownView().sendable())
         return showMessage("The plan cannot be flown yet: see the findings");
     CarryOverDialog dialog(&plan_, this);
     connect(&dialog, &CarryOverDialog::message, this, &MainWindow::showMessage);
@@ -172,13 +171,13 @@ void MainWindow::connectField() {
     connect(&link_, &LinkSession::stateChanged, this, [this] {
         if (!link_.connected()) instrument_->show({}, {}, false, false, {});
     });
-    connect(&link_, &LinkSession::fetched, this, [this](const MissionSet& held) {
-        const auto back = decompile(held, *plan_.plan());
+    connect(&link_, &LinkSession::fetched, this, [this](const HeldPlan& held) {
+        const auto back = held.plan(*plan_.plan());
         if (!back) return showMessage(QString::fromStdString(back.error().message));
         plan_.replace("Read from aircraft", back->plan);
         setWorkspace(Workspace::draft);
-        showMessage(QString("%1 mission items read from the aircraft. Undo brings the earlier plan back")
-                        .arg(held.mission.size()));
+        showMessage(
+            QString("%1 mission items read from the aircraft. Undo brings the earlier plan back").arg(held.route()));
     });
     connect(&link_, &LinkSession::fetchFailed, this, &MainWindow::showMessage);
     connect(field_, &FieldPanel::message, this, &MainWindow::showMessage);

@@ -4,6 +4,7 @@
 #include "app/shell/MainWindow.h"
 
 #include "app/shell/Parts.h"
+#include "core/base/Numbers.h"
 #include "core/pattern/Coverage.h"
 
 namespace anhinga {
@@ -199,12 +200,8 @@ void MainWindow::refreshOverlay() {
     const double home_amsl = homeAmsl(plan, plan_.terrain().get()).value_or(0);
     const bool deep = sceneShown();  // what only the Scene shows is made for it alone
     ItemId active = 0;
-    const auto& mission = plan_.flownView().mission;
-    const auto itemOf = [&](double seq) -> ItemId {
-        return mission && seq >= 0 && seq < static_cast<double>(mission->source.size())
-                   ? mission->source[static_cast<std::size_t>(seq)]
-                   : 0;
-    };
+    const FlightProgram& program = plan_.flownView().program;
+    const auto itemOf = [&](double number) { return program.sourceAt(toInt(number, -1)); };
     const auto rehearsal = plan_.flownRehearsal();
     if (workspace_ == Workspace::rehearse && rehearsal) {
         const FlightLog& log = *rehearsal->log;

@@ -92,22 +92,12 @@ PlanView compute(const Plan& plan, Route route, const Terrain* terrain, const Pl
                  const PlanView* before) {
     PlanView view;
     view.route = std::move(route);
-    const auto fly = [&] {
-        view.path = pathOf(plan, view.route, terrain, before != nullptr ? &before->path : nullptr);
-        view.clearance = before != nullptr && plan.obstacles == plan_before->obstacles
-                             ? clearanceOf(view.path, terrain, plan.obstacles, {before->path, before->clearance})
-                             : clearanceOf(view.path, terrain, plan.obstacles);
-    };
-    const auto compile = [&] {
-        auto mission = compileMission(plan, view.route);
-        if (mission)
-            view.mission = std::move(*mission);
-        else
-            view.not_sendable = mission.error().message;
-        view.fence = compileFences(plan);
-        view.rally = compileRally(plan);
-    };
-    bothAtOnce(view.route.steps.size() > kLargePlan, fly, compile);
+    view.program = programOf(plan, view.route, terrain);
+    if (const auto ok = sendable(plan, view.program); !ok) view.not_sendable = ok.error().message;
+    view.path = pathOf(plan, view.program, terrain, before != nullptr ? &before->path : nullptr);
+    view.clearance = before != nullptr && plan.obstacles == plan_before->obstacles
+                         ? clearanceOf(view.path, terrain, plan.obstacles, {before->path, before->clearance})
+                         : clearanceOf(view.path, terrain, plan.obstacles);
     return view;
 }
 

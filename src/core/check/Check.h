@@ -8,9 +8,9 @@
 #include <vector>
 
 #include "core/check/Clearance.h"
-#include "core/mission/Compile.h"
-#include "core/mission/FenceField.h"
 #include "core/pattern/Coverage.h"
+#include "core/program/FenceField.h"
+#include "core/program/Path.h"
 
 namespace anhinga {
 
@@ -48,13 +48,13 @@ struct EnergyForecast {
 /// Everything derived from a plan that views, checks and hand-over share.
 struct PlanView {
     Route route;
+    FlightProgram program;
+    std::string not_sendable;  // why it can be neither rehearsed nor handed over; empty: it can
+    bool sendable() const { return not_sendable.empty(); }
     Path path;
     Clearance clearance;
-    std::optional<Mission> mission;  // absent with the reason in `not_sendable`
-    std::string not_sendable;
-    std::vector<MissionItem> fence, rally;
-    /// What a hand-over sends; only with a mission.
-    MissionSet toSend() const { return {mission->items, fence, rally}; }
+    /// What a hand-over sends.
+    ToSend toSend(const Plan& plan) const { return {program, plan.fences, plan.rally}; }
 };
 PlanView viewOf(const Plan& plan, const Terrain* terrain);
 /// The same, quicker where little has changed: `before` is the view of `plan_before` over the same terrain.

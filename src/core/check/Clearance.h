@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "core/check/Obstacles.h"
-#include "core/mission/Route.h"
+#include "core/program/Path.h"
 
 namespace anhinga {
 

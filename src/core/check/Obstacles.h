@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "core/geo/Polygon.h"
-#include "core/mission/Route.h"
+#include "core/program/Route.h"
 
 namespace anhinga {
 

@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <array>
 
+#include "core/dialect/Mission.h"
 #include "core/mavlink/ModeNames.h"
-#include "core/mission/Mission.h"
 
 namespace anhinga {
 

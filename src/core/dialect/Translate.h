@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "core/dialect/Dialect.h"
-#include "core/mission/Mission.h"
+#include "core/dialect/Mission.h"
 
 namespace anhinga {
 

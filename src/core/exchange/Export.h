@@ -6,7 +6,7 @@
 
 #include "core/base/Result.h"
 #include "core/flightlog/FlightLog.h"
-#include "core/mission/Route.h"
+#include "core/program/Path.h"
 
 namespace anhinga {
 

@@ -5,7 +5,7 @@
 #include <pugixml.hpp>
 
 #include "core/flightlog/FlightLog.h"
-#include "core/mission/Route.h"
+#include "core/program/Route.h"
 
 namespace anhinga {
 

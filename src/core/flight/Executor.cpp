@@ -2,19 +2,17 @@
 
 namespace anhinga {
 
-Executor::Executor(std::vector<MissionItem> items, bool item0_is_home, bool rearm)
-    : items_(std::make_shared<const std::vector<MissionItem>>(std::move(items))),
-      rearm_(rearm),
-      next_(item0_is_home ? 1 : 0) {}
+Executor::Executor(FlightProgram program, bool rearm)
+    : program_(std::make_shared<const FlightProgram>(std::move(program))), rearm_(rearm) {}
 
-int Executor::repeatsDone(std::size_t seq) const {
-    const auto at = repeats_.find(seq);
+int Executor::repeatsDone(std::size_t step) const {
+    const auto at = repeats_.find(step);
     return at == repeats_.end() ? 0 : at->second;
 }
 
 std::optional<std::size_t> Executor::advance() {
     // A heading holds for the leg after it; a wait on the way does not use it up.
-    if (!current_ || items()[*current_].command != cmd::delay) heading_deg.reset();
+    if (!current_ || leg(*current_).kind != LegKind::wait) heading_deg.reset();
     current_ = walk(next_, repeats_, this);
     if (current_) ++visits_[*current_];
     return current_;
@@ -29,67 +27,51 @@ std::optional<std::size_t> Executor::peek() const {
 std::optional<std::size_t> Executor::walk(std::size_t& next, Counters& repeats, Executor* actor) const {
     // A ring of repeats with nothing to fly in it would never end: after as many steps as the list allows, it has
     // ended.
-    std::size_t budget = 4 * items().size() + 16;
-    while (next < items().size() && budget-- > 0) {
-        const std::size_t seq = next++;
-        const MissionItem& item = items()[seq];
-        if (isNavigation(item.command)) return seq;
-        if (item.command == cmd::jump) {
-            int& done = repeats[seq];
-            const auto count = static_cast<int>(item.param2);
-            if (count < 0 || done < count) {
-                done += count < 0 && done > 1000000 ? 0 : 1;
-                next = static_cast<std::size_t>(std::max(0.0f, item.param1));
+    const auto& steps = program_->steps;
+    std::size_t budget = 4 * steps.size() + 16;
+    while (next < steps.size() && budget-- > 0) {
+        const std::size_t step = next++;
+        const ProgramAction* action = steps[step].action();
+        if (action == nullptr) return step;
+        if (const auto* back = std::get_if<GoBack>(action)) {
+            int& done = repeats[step];
+            if (back->count < 0 || done < back->count) {
+                done += back->count < 0 && done > 1000000 ? 0 : 1;
+                next = back->to;
             } else if (rearm_) {
                 done = 0;
             }
         } else if (actor != nullptr) {
-            actor->act(item);
+            actor->act(*action);
         }
     }
     return std::nullopt;
 }
 
-void Executor::act(const MissionItem& item) {
-    switch (item.command) {
-        case cmd::changeSpeed:
-            if (item.param2 > 0) speed_mps = static_cast<double>(item.param2);
-            break;
-        case cmd::lookAt:
-            look_at = item;
-            break;
-        case cmd::lookAtStop:
-            look_at.reset();
-            break;
-        case cmd::mountControl:
-            gimbal_pitch_deg = static_cast<double>(item.param1);
-            break;
-        case cmd::heading:
-            heading_deg = static_cast<double>(item.param1);
-            break;
-        case cmd::photoDistance:
-            photo_distance_m = static_cast<double>(item.param1);
-            if (item.param1 > 0 && item.param3 == 1) ++photos_due;
-            break;
-        case cmd::photoInterval:
-            photo_interval_s = std::max(0.0, static_cast<double>(item.param2));
-            ++photos_due;
-            break;
-        case cmd::photoStop:
-            photo_interval_s = 0;
-            break;
-        case cmd::photoNow:
-            ++photos_due;
-            break;
-        case cmd::videoStart:
-            video = true;
-            break;
-        case cmd::videoStop:
-            video = false;
-            break;
-        default:
-            break;
-    }
+void Executor::act(const ProgramAction& action) {
+    struct Act {
+        Executor& e;
+        void operator()(const SetSpeed& s) const { e.speed_mps = s.speed_mps; }
+        void operator()(const LookAtPlace& look) const { e.look_at = look; }
+        void operator()(const LookAtStop&) const { e.look_at.reset(); }
+        void operator()(const GimbalPitch& g) const { e.gimbal_pitch_deg = g.pitch_deg; }
+        void operator()(const SetHeading& h) const { e.heading_deg = h.heading_deg; }
+        void operator()(const PhotosByDistance& p) const {
+            e.photo_distance_m = p.distance_m;
+            if (p.at_once) ++e.photos_due;
+        }
+        void operator()(const PhotoInterval& p) const {
+            e.photo_interval_s = p.interval_s;
+            if (p.interval_s > 0) ++e.photos_due;
+        }
+        void operator()(const PhotoNow&) const { ++e.photos_due; }
+        void operator()(const Video& v) const { e.video = v.on; }
+        void operator()(const GoBack&) const {}
+        void operator()(const Servo&) const {}
+        void operator()(const Relay&) const {}
+        void operator()(const RawCommand&) const {}
+    };
+    std::visit(Act{*this}, action);
 }
 
 }  // namespace anhinga

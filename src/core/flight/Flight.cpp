@@ -81,15 +81,16 @@ void Flight::holdHere() {
     if (isWing()) wing_legs_.clear();  // a circle here follows
 }
 
-Result<void> Flight::goToItem(std::size_t seq) {
-    if (seq >= executor_.items().size()) return fail("there is no item {}", seq);
-    seq = std::max<std::size_t>(seq, setup_.item0_is_home ? 1 : 0);
+Result<void> Flight::goToItem(int number) {
+    const FlightProgram& program = executor_.program();
+    if (number < 0 || number >= static_cast<int>(program.entries())) return fail("there is no item {}", number);
+    const auto step = static_cast<std::size_t>(std::max(0, number - program.first()));
     if (mode_ == FlightMode::mission && executor_.current()) {
-        executor_.jumpTo(seq);
+        executor_.jumpTo(step);
         leg_ = upLeg(state_.amsl_m);  // from where it is, not from where it was going
         nextItem();
     } else {
-        start_at_ = seq;
+        start_at_ = step;
     }
     return {};
 }
@@ -108,8 +109,25 @@ void Flight::setMode(FlightMode mode) {
     note(FlightEvent::modeChanged, 0, modeText(mode));
 }
 
-void Flight::setMission(std::vector<MissionItem> items) {
-    executor_ = Executor(std::move(items), setup_.item0_is_home, setup_.repeats_rearm);
+FlightProgram Flight::resolved(FlightProgram program) const {
+    if (setup_.terrain) {
+        resolveHeights(program, setup_.home_amsl_m, setup_.terrain.get());
+    } else {  // a world without relief lies everywhere as high as home
+        resolveHeights(program, setup_.home_amsl_m, [this](GeoPoint) { return std::optional(setup_.home_amsl_m); });
+    }
+    return program;
+}
+
+Result<void> Flight::known(const FlightProgram& program) const {
+    const auto step = firstUnknown(program);
+    if (!step) return {};
+    return failAs(ErrorCode::unknownGround,
+                  "item {} is so high above the ground, and how high the ground is there is not known",
+                  program.numberOf(*step));
+}
+
+void Flight::setMission(FlightProgram program) {
+    executor_ = Executor(resolved(std::move(program)), setup_.repeats_rearm);
     mission_ended_ = false;
     start_at_.reset();
 }
@@ -145,10 +163,10 @@ Result<void> Flight::takeOff(double height_m) {
 
 Result<void> Flight::startMission() {
     if (!state_.armed) return fail("not armed");
-    const std::size_t first = setup_.item0_is_home ? 1 : 0;
-    if (executor_.items().size() <= first) return fail("no mission is stored");
+    if (executor_.program().steps.empty()) return fail("no mission is stored");
     if (mode_ == FlightMode::mission) return {};
-    executor_ = Executor(executor_.items(), setup_.item0_is_home, setup_.repeats_rearm);
+    if (auto ok = known(executor_.program()); !ok) return ok;
+    executor_ = Executor(executor_.program(), setup_.repeats_rearm);
     if (start_at_) executor_.jumpTo(*std::exchange(start_at_, {}));
     mission_ended_ = false;
     kept_leg_.reset();
@@ -213,7 +231,7 @@ Result<void> Flight::land() {
 void Flight::beginReturn() {
     // A mission's own way home begins where its last leg ends; one that is ordered begins where it is.
     const bool planned = executor_.current() && mode_ == FlightMode::mission &&
-                         executor_.items()[*executor_.current()].command == cmd::returnHome;
+                         executor_.leg(*executor_.current()).kind == LegKind::returnHome;
     const Leg before = leg_;
     return_phase_ = 0;
     const double height = std::max(state_.amsl_m, setup_.home_amsl_m + setup_.return_height_m);
@@ -250,37 +268,29 @@ Flight::Leg Flight::upLeg(double amsl_m) const {
     return leg;
 }
 
-std::optional<Flight::Leg> Flight::legTo(std::size_t seq, const Leg* before) const {
-    const MissionItem& item = executor_.items()[seq];
+std::optional<Flight::Leg> Flight::legTo(std::size_t step, const Leg* before) const {
+    const ProgramLeg& to = executor_.leg(step);
+    if (to.kind == LegKind::takeOff || to.kind == LegKind::returnHome) return {};
     Leg leg;
     leg.from = before != nullptr ? before->to : state_.position;
     leg.from_amsl = before != nullptr ? before->to_amsl : state_.amsl_m;
     leg.speed = std::min(executor_.speed_mps.value_or(setup_.vehicle.cruise_mps), setup_.vehicle.max_mps);
     leg.acceptance = 2;
-    if (item.command == cmd::delay) {
+    if (to.kind == LegKind::wait) {
         leg.to = leg.from;
         leg.to_amsl = leg.from_amsl;
-        leg.hold_s = std::max(kStep_s, static_cast<double>(item.param1));
+        leg.hold_s = std::max(kStep_s, to.hold_s);
         return leg;
     }
-    if (!hasPlace(item) || !isNavigation(item.command)) return {};
-    const GeoPoint place = placeOf(item);
-    // A place of 0, 0 means "here" in the standard.
-    leg.to = item.x == 0 && item.y == 0 ? leg.from : frame_.toLocal(place);
-    const HeightRef ref = refOf(item.frame);
-    double base = ref == HeightRef::home ? setup_.home_amsl_m : 0;
-    if (ref == HeightRef::ground) {
-        const auto g = setup_.terrain ? setup_.terrain->sample(place) : std::nullopt;
-        base = g ? *g : setup_.home_amsl_m;
-    }
-    leg.to_amsl = base + static_cast<double>(item.z);
-    const bool passes = item.command == cmd::waypoint || item.command == cmd::spline;
-    if (item.command == cmd::land) leg.to_amsl = std::max(leg.to_amsl, leg.from_amsl);
-    if (item.command == cmd::waypoint && item.param2 > 0) leg.acceptance = static_cast<double>(item.param2);
-    if (passes || item.command == cmd::loiterTime) leg.hold_s = static_cast<double>(item.param1);
-    leg.spline = item.command == cmd::spline;
-    if (item.command == cmd::loiterTurns) {
-        const double radius = std::max(1.0, std::abs(static_cast<double>(item.param3)));
+    const Vec2 place = to.placed ? frame_.toLocal(to.place) : leg.from;
+    leg.to = place;
+    leg.to_amsl = to.amsl_m.value_or(leg.from_amsl);
+    if (to.kind == LegKind::land) leg.to_amsl = std::max(leg.to_amsl, leg.from_amsl);
+    if (to.kind == LegKind::pass && !to.spline && to.acceptance_m > 0) leg.acceptance = to.acceptance_m;
+    if (to.kind == LegKind::pass || to.kind == LegKind::hold) leg.hold_s = to.hold_s;
+    leg.spline = to.spline;
+    if (to.kind == LegKind::circle) {
+        const double radius = std::max(1.0, to.radius_m);
         const Vec2 away = leg.from - leg.to;
         leg.to = leg.to + (length(away) > 0.01 ? unit(away) : Vec2{0, 1}) * radius;
     }
@@ -291,23 +301,22 @@ void Flight::nextItem() {
     held_s_ = 0;
     rest_.clear();
     const Leg before = leg_;
-    const auto seq = executor_.advance();
+    const auto step = executor_.advance();
     while (executor_.photos_due > 0) {
         --executor_.photos_due;
         takePhoto();
     }
-    if (!seq) return endAction(setup_.at_end, "mission has ended");
-    note(FlightEvent::itemStarted, static_cast<int>(*seq));
-    const MissionItem& item = executor_.items()[*seq];
-    if (item.command == cmd::returnHome) {
+    if (!step) return endAction(setup_.at_end, "mission has ended");
+    note(FlightEvent::itemStarted, executor_.program().numberOf(*step));
+    const ProgramLeg& to = executor_.leg(*step);
+    if (to.kind == LegKind::returnHome) {
         mission_ended_ = true;
         beginReturn();
         return;
     }
-    if (item.command == cmd::takeOff) {
-        double height = setup_.home_amsl_m + static_cast<double>(item.z);
-        if (refOf(item.frame) == HeightRef::amsl) height = static_cast<double>(item.z);
-        if (refOf(item.frame) == HeightRef::ground) height = groundHere() + static_cast<double>(item.z);
+    if (to.kind == LegKind::takeOff) {
+        const double height =
+            to.height.ref == HeightRef::ground ? groundHere() + to.height.value_m : to.amsl_m.value_or(state_.amsl_m);
         leg_ = upLeg(height);
         if (isWing()) {
             const auto after = executor_.peek();
@@ -316,14 +325,9 @@ void Flight::nextItem() {
         }
         return;
     }
-    const auto leg = legTo(*seq, state_.on_ground ? nullptr : &before);
-    if (!leg) {  // an item this vehicle does not know: it goes on to the next
-        leg_ = upLeg(state_.amsl_m);
-        if (isWing()) takeWing({});
-        return;
-    }
+    const auto leg = legTo(*step, state_.on_ground ? nullptr : &before);
     leg_ = *leg;
-    if (isWing()) return wingItem(*seq, before);
+    if (isWing()) return wingItem(*step, before);
     climb_first_ = state_.on_ground;  // no take-off item: up to the first item's height, then across
     if (climb_first_) {
         leg_.to = leg_.from;
@@ -331,16 +335,16 @@ void Flight::nextItem() {
         leg_.spline = false;
         return;
     }
-    shapeLeg(item, before);
+    shapeLeg(to, before);
 }
 
 /// The curve of a spline or circle, the speed at the end, and what follows within the same item.
-void Flight::shapeLeg(const MissionItem& item, const Leg& before) {
+void Flight::shapeLeg(const ProgramLeg& to, const Leg& before) {
     const double accel = setup_.vehicle.accel_mps2;
     const Vec2 chord = leg_.to - leg_.from;
-    const bool stops = leg_.hold_s > 0 || item.command == cmd::land || item.command == cmd::loiterTurns ||
-                       item.command == cmd::loiterToHeight;
-    if (item.command == cmd::loiterToHeight) {
+    const bool stops =
+        leg_.hold_s > 0 || to.kind == LegKind::land || to.kind == LegKind::circle || to.kind == LegKind::toHeight;
+    if (to.kind == LegKind::toHeight) {
         Leg up = leg_;
         up.from = up.to;
         up.from_amsl = leg_.from_amsl;
@@ -348,12 +352,11 @@ void Flight::shapeLeg(const MissionItem& item, const Leg& before) {
         up.acceptance = leg_.acceptance = 1;
         rest_.push_back(up);
     }
-    if (item.command == cmd::loiterTurns && item.param1 != 0) {
-        const double radius = std::max(1.0, std::abs(static_cast<double>(item.param3)));
+    if (to.kind == LegKind::circle && to.turns != 0) {
         Leg circle = leg_;
         circle.from_amsl = leg_.to_amsl;
-        const double turns = static_cast<double>(item.param1) * (item.param3 < 0 ? -1 : 1);
-        auto curve = circleCurve(leg_.to, frame_.toLocal(placeOf(item)), radius, turns, 3);
+        const Vec2 centre = to.placed ? frame_.toLocal(to.place) : leg_.from;
+        auto curve = circleCurve(leg_.to, centre, std::max(1.0, to.radius_m), to.turns, 3);
         circle.from = curve.front();
         circle.to = curve.back();
         circle.acceptance = 1;
@@ -510,13 +513,10 @@ void Flight::aim() {
     double wanted = state_.yaw_deg;
     std::optional<double> pitch = executor_.gimbal_pitch_deg;
     if (executor_.look_at && (mode_ == FlightMode::mission || mode_ == FlightMode::hold)) {
-        const MissionItem& place = *executor_.look_at;
-        const Vec2 to = frame_.toLocal(placeOf(place)) - state_.position;
+        const LookAtPlace& place = *executor_.look_at;
+        const Vec2 to = frame_.toLocal(place.place) - state_.position;
         if (length(to) > 1) wanted = std::atan2(to.x, to.y) / kDeg;
-        double amsl = static_cast<double>(place.z);
-        if (refOf(place.frame) == HeightRef::home) amsl += setup_.home_amsl_m;
-        if (refOf(place.frame) == HeightRef::ground && setup_.terrain)
-            amsl += setup_.terrain->sample(placeOf(place)).value_or(setup_.home_amsl_m);
+        const double amsl = place.amsl_m.value_or(setup_.home_amsl_m + place.height.value_m);
         pitch = std::atan2(amsl - state_.amsl_m, std::max(0.1, length(to))) / kDeg;
     } else if (executor_.heading_deg && mode_ == FlightMode::mission) {
         wanted = *executor_.heading_deg;
@@ -560,14 +560,14 @@ void Flight::step() {
     switch (mode_) {
         case FlightMode::mission: {
             if (!executor_.current()) break;
-            const MissionItem& item = executor_.items()[*executor_.current()];
+            const ProgramLeg& to = executor_.leg(*executor_.current());
             if (!followLeg() && held_s_ == 0) break;
             if (climb_first_) {
                 climb_first_ = false;
                 const Leg up = leg_;
                 leg_ = *legTo(*executor_.current(), nullptr);
                 leg_.from_amsl = up.to_amsl;
-                shapeLeg(item, up);
+                shapeLeg(to, up);
                 break;
             }
             if (!rest_.empty()) {
@@ -577,9 +577,9 @@ void Flight::step() {
             }
             const bool first = held_s_ == 0;
             held_s_ += kStep_s;
-            if (first) note(FlightEvent::itemReached, item.seq);
+            if (first) note(FlightEvent::itemReached, executor_.program().numberOf(*executor_.current()));
             if (held_s_ < leg_.hold_s) break;
-            if (item.command == cmd::land) {
+            if (to.kind == LegKind::land) {
                 mission_ended_ = true;
                 setMode(FlightMode::landing);
                 if (isWing()) touchDown();

@@ -1,4 +1,4 @@
-// A simulated vehicle flying mission items: motion within the limits of its kind, wind, battery, attitude, photos.
+// A simulated vehicle flying a program: motion within the limits of its kind, wind, battery, attitude, photos.
 // Rehearsal steps it as fast as it goes; the stand-in steps it with the clock.
 #pragma once
 
@@ -11,8 +11,8 @@
 #include "core/flight/Executor.h"
 #include "core/flight/Power.h"
 #include "core/flight/Wind.h"
-#include "core/mission/Guidance.h"
-#include "core/mission/Wing.h"
+#include "core/program/Guidance.h"
+#include "core/program/Wing.h"
 #include "core/terrain/Terrain.h"
 
 namespace anhinga {
@@ -48,7 +48,7 @@ struct FlightSetup {
     std::shared_ptr<const Terrain> terrain;  // may be null: ground is then everywhere at home's height
     Wind wind;
     double return_height_m = 60;
-    bool item0_is_home = true, repeats_rearm = true;
+    bool repeats_rearm = true;
     SafetyAction at_end = SafetyAction::hold, lost_link = SafetyAction::returnHome,
                  low_battery = SafetyAction::returnHome;
 };
@@ -59,7 +59,8 @@ class Flight {
 
     explicit Flight(FlightSetup setup);
 
-    void setMission(std::vector<MissionItem> items);
+    /// Heights are resolved anew: from where this flight has its home, over its terrain.
+    void setMission(FlightProgram program);
     /// Commands give the reason in words when they are refused.
     Result<void> arm();
     Result<void> disarm();
@@ -76,7 +77,7 @@ class Flight {
     /// Until the mission says otherwise, m/s.
     Result<void> changeSpeed(double mps);
     /// Another list for a mission that is under way: the item being flown must be the same in it.
-    Result<void> changeMission(std::vector<MissionItem> items);
+    Result<void> changeMission(FlightProgram program);
     /// All motors stop, wherever it is.
     void cutMotors();
     /// A motor has failed: it comes down fast where it is.
@@ -98,8 +99,9 @@ class Flight {
     void loseGps();
     /// Nobody is heard any more: it does what it was told to do then.
     void loseLink();
-    /// The mission goes on from this item of the list, counters kept; or starts there when it is started next.
-    Result<void> goToItem(std::size_t seq);
+    /// The mission goes on from this entry, as they are counted aboard, counters kept; or starts there when it is
+    /// started next.
+    Result<void> goToItem(int number);
 
     /// One fixed step of kStep_s.
     void step();
@@ -141,8 +143,10 @@ class Flight {
     void setMode(FlightMode mode);
     void nextItem();
     Leg upLeg(double amsl_m) const;
-    std::optional<Leg> legTo(std::size_t seq, const Leg* before) const;
-    void shapeLeg(const MissionItem& item, const Leg& before);
+    std::optional<Leg> legTo(std::size_t step, const Leg* before) const;
+    void shapeLeg(const ProgramLeg& to, const Leg& before);
+    FlightProgram resolved(FlightProgram program) const;
+    Result<void> known(const FlightProgram& program) const;
     void beginReturn();
     Vec2 withinAirspeed(Vec2 wanted) const;
     void fly(Vec2 wanted, double climb);
@@ -153,10 +157,10 @@ class Flight {
     void endAction(SafetyAction action, const std::string& why);
     // Fixed wing: WingFlight.cpp
     bool isWing() const { return setup_.vehicle.kind == VehicleKind::fixedWing; }
-    WingGoal wingGoal(std::size_t seq, const Leg& leg) const;
+    WingGoal wingGoal(std::size_t step, const Leg& leg) const;
     WingGoal homeGoal() const;
     void takeWing(std::vector<WingLeg> legs);
-    void wingItem(std::size_t seq, const Leg& before);
+    void wingItem(std::size_t step, const Leg& before);
     void wingTakeOff(double amsl_m, Vec2 towards_place);
     bool followWing();
     void driftDown();

@@ -4,14 +4,6 @@
 
 namespace anhinga {
 
-namespace {
-
-bool same(const MissionItem& a, const MissionItem& b) {
-    return a.command == b.command && a.frame == b.frame && a.x == b.x && a.y == b.y && a.z == b.z &&
-           a.param1 == b.param1 && a.param2 == b.param2 && a.param3 == b.param3;
-}
-}  // namespace
-
 /// Puts the mission's leg aside for resume().
 void Flight::keepMission() {
     if (mode_ == FlightMode::mission) {
@@ -58,18 +50,21 @@ Result<void> Flight::changeSpeed(double mps) {
     return {};
 }
 
-Result<void> Flight::changeMission(std::vector<MissionItem> items) {
+Result<void> Flight::changeMission(FlightProgram program) {
     const bool paused = (mode_ == FlightMode::hold || mode_ == FlightMode::led) && paused_from_ == FlightMode::mission;
     const auto flown = executor_.current();
     if (flown && !mission_ended_ && (paused || mode_ == FlightMode::mission)) {
-        if (*flown < items.size() && same(executor_.items()[*flown], items[*flown])) {
-            executor_.change(std::move(items));
+        program = resolved(std::move(program));
+        if (auto ok = known(program); !ok) return ok;
+        const ProgramLeg* same = *flown < program.steps.size() ? program.steps[*flown].leg() : nullptr;
+        if (same != nullptr && same->sameAim(executor_.leg(*flown))) {
+            executor_.change(std::move(program));
             return {};
         }
-        if (!paused) return fail("item {} is being flown: it cannot be changed now", *flown);
+        if (!paused) return fail("item {} is being flown: it cannot be changed now", program.numberOf(*flown));
     }
     // Another mission: what was paused cannot be gone on with.
-    setMission(std::move(items));
+    setMission(std::move(program));
     if (paused) paused_from_ = FlightMode::hold;
     kept_leg_.reset();
     return {};

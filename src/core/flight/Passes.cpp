@@ -3,25 +3,21 @@
 #include <algorithm>
 #include <map>
 
+#include "core/base/Numbers.h"
 #include "core/plan/Plan.h"
 
 namespace anhinga {
 
-std::vector<ItemPass> passesOf(const Rehearsal& rehearsal, const Mission& mission) {
+std::vector<ItemPass> passesOf(const Rehearsal& rehearsal, const FlightProgram& program) {
     std::vector<ItemPass> passes;
     const FlightLog& log = *rehearsal.log;
     const Channel* seq = log.find("mission.item");
     if (seq == nullptr) return passes;
-    const auto itemOf = [&](double value) -> ItemId {
-        return value >= 0 && value < static_cast<double>(mission.source.size())
-                   ? mission.source[static_cast<std::size_t>(value)]
-                   : 0;
-    };
     double before = -1;
     for (std::size_t i = 0; i < seq->value.size(); ++i) {
         const double now = seq->value[i];
         if (now == before) continue;
-        const ItemId item = itemOf(now);
+        const ItemId item = program.sourceAt(toInt(now, -1));
         // Of a pattern the next point goes on with the same pass; flown to an earlier one it begins anew.
         const bool goes_on = !passes.empty() && passes.back().item == item && now > before;
         before = now;
@@ -60,14 +56,15 @@ const ItemPass* passAt(const std::vector<ItemPass>& passes, double t_s) {
     return at == passes.begin() ? nullptr : &*std::prev(at);
 }
 
-std::vector<WindTry> tryWinds(const Plan& plan, const Mission& mission, const std::shared_ptr<const Terrain>& terrain,
-                              double speed_mps, const RehearseOptions& like) {
+std::vector<WindTry> tryWinds(const Plan& plan, const FlightProgram& program,
+                              const std::shared_ptr<const Terrain>& terrain, double speed_mps,
+                              const RehearseOptions& like) {
     std::vector<WindTry> tries;
     for (int from = 0; from < 360; from += 45) {
         RehearseOptions options = like;
         options.wind.from_deg = from;
         options.wind.speed_mps = speed_mps;
-        const auto r = rehearse(plan, mission, terrain, options);
+        const auto r = rehearse(plan, program, terrain, options);
         if (!r) break;
         tries.push_back({options.wind, r->landed, r->reached_reserve, r->energy_left_percent, r->duration_s});
     }

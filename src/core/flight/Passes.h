@@ -19,7 +19,7 @@ struct ItemPass {
     double left_percent = 0;              // of the battery, at the end
     std::optional<double> lowest_m = {};  // over known ground
 };
-std::vector<ItemPass> passesOf(const Rehearsal& rehearsal, const Mission& mission);
+std::vector<ItemPass> passesOf(const Rehearsal& rehearsal, const FlightProgram& program);
 /// The pass under way at a time; nothing before the first and of an empty list.
 const ItemPass* passAt(const std::vector<ItemPass>& passes, double t_s);
 
@@ -30,8 +30,9 @@ struct WindTry {
     double left_percent = 0, duration_s = 0;
 };
 /// From north, clockwise; fewer when stopped. Shear, gusts and seed are those of `like`.
-std::vector<WindTry> tryWinds(const Plan& plan, const Mission& mission, const std::shared_ptr<const Terrain>& terrain,
-                              double speed_mps, const RehearseOptions& like);
+std::vector<WindTry> tryWinds(const Plan& plan, const FlightProgram& program,
+                              const std::shared_ptr<const Terrain>& terrain, double speed_mps,
+                              const RehearseOptions& like);
 /// That which leaves the least; nothing of an empty list.
 const WindTry* worstWind(const std::vector<WindTry>& tries);
 

@@ -7,7 +7,6 @@
 #include "core/base/Text.h"
 #include "core/flight/FlightRecorder.h"
 #include "core/flight/WayHome.h"
-#include "core/mission/Route.h"
 #include "core/plan/Plan.h"
 
 namespace anhinga {
@@ -19,7 +18,6 @@ FlightSetup flightSetup(const Plan& plan, double home_amsl_m, std::shared_ptr<co
             std::move(terrain),
             wind,
             plan.return_height_m,
-            plan.traits.item0_is_home,
             plan.traits.repeats_rearm,
             plan.at_end,
             plan.lost_link,
@@ -104,9 +102,9 @@ void befall(Flight& flight, const Failure& failure, FlightLog& log) {
 
 /// The mission is to start at an item instead of at its beginning; a take-off at its beginning is flown all the same by
 /// the first move up.
-Result<void> startAt(Flight& flight, const Plan& plan, const Mission& mission, ItemId item) {
-    for (std::size_t i = 0; i < mission.items.size(); ++i)
-        if (mission.source[i] == item) return flight.goToItem(i);
+Result<void> startAt(Flight& flight, const Plan& plan, const FlightProgram& program, ItemId item) {
+    for (std::size_t i = 0; i < program.steps.size(); ++i)
+        if (program.steps[i].source == item) return flight.goToItem(program.numberOf(i));
     return fail("{} is not in what is flown", itemText(plan, item));
 }
 
@@ -154,16 +152,20 @@ class FenceWatch {
 
 }  // namespace
 
-Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared_ptr<const Terrain> terrain,
+Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::shared_ptr<const Terrain> terrain,
                            const RehearseOptions& options) {
     const auto home = homeAmsl(plan, terrain.get());
     if (!home) return fail("home's height above sea level is unknown: add terrain or type it in");
+    if (const auto step = firstUnknown(program))
+        return failAs(ErrorCode::unknownGround,
+                      "how high the ground is at {} is not known, and its height is above ground: add terrain",
+                      itemText(plan, program.steps[*step].source));
     const double started = monotonicMs();
     Flight flight(flightSetup(plan, *home, terrain, options.wind));
-    flight.setMission(mission.items);
+    flight.setMission(asHeld(program));
     if (auto ok = flight.arm(); !ok) return tl::unexpected(ok.error());
     if (options.start_item != 0)
-        if (auto ok = startAt(flight, plan, mission, options.start_item); !ok) return tl::unexpected(ok.error());
+        if (auto ok = startAt(flight, plan, program, options.start_item); !ok) return tl::unexpected(ok.error());
     if (auto ok = flight.startMission(); !ok) return tl::unexpected(ok.error());
 
     auto log = std::make_shared<FlightLog>();
@@ -195,8 +197,7 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
             if (e.kind == FlightEvent::itemStarted) item = e.seq;
             if (e.kind == FlightEvent::message) {
                 const bool battery = e.text.starts_with("battery");
-                if (battery && !result.reached_reserve)
-                    result.reserve_item = mission.source[static_cast<std::size_t>(item)];
+                if (battery && !result.reached_reserve) result.reserve_item = program.sourceAt(item);
                 result.reached_reserve |= battery;
             }
         }
@@ -207,13 +208,12 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
             const auto terrain_here = terrain ? terrain->sample(place) : std::nullopt;
             const auto ground = terrain_here ? std::optional(s.amsl_m - *terrain_here) : std::nullopt;
             recorder.sample(flight, place, ground);
-            if (s.armed && !s.on_ground)
-                fence_watch.look(flight, place, mission.source[static_cast<std::size_t>(item)], result);
+            if (s.armed && !s.on_ground) fence_watch.look(flight, place, program.sourceAt(item), result);
             if (ground && away && s.armed && !flight.nearGround() &&
                 (!result.min_clearance_m || *ground < *result.min_clearance_m)) {
                 result.min_clearance_m = ground;
                 result.min_clearance_at = place;
-                result.min_clearance_item = mission.source[static_cast<std::size_t>(item)];
+                result.min_clearance_item = program.sourceAt(item);
             }
         }
         if (!s.armed) {
@@ -231,14 +231,14 @@ Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared
     result.photos = s.photos;
     result.landed_from_home_m = length(s.position);
     std::map<ItemId, std::size_t> first;
-    for (std::size_t i = 0; i < mission.items.size(); ++i)
-        if (isNavigation(mission.items[i].command)) first.try_emplace(mission.source[i], i);
-    for (const auto& [id, seq] : first) {
+    for (std::size_t i = 0; i < program.steps.size(); ++i)
+        if (program.steps[i].leg() != nullptr) first.try_emplace(program.steps[i].source, i);
+    for (const auto& [id, step] : first) {
         if (id == 0) continue;
-        const auto at = flight.executor().visits().find(seq);
+        const auto at = flight.executor().visits().find(step);
         result.visits[id] = at == flight.executor().visits().end() ? 0 : at->second;
     }
-    log->missions.push_back(static_cast<int>(mission.items.size()));
+    log->missions.push_back(static_cast<int>(program.entries()));
     log->findSessions({});
     result.log = log;
     result.wall_s = (monotonicMs() - started) / 1000;

@@ -1,4 +1,4 @@
-// rehearse(): the compiled mission flown by the simulated vehicle as fast as the machine goes.
+// rehearse(): the program flown by the simulated vehicle as fast as the machine goes.
 #pragma once
 
 #include <map>
@@ -8,8 +8,7 @@
 #include "core/base/Result.h"
 #include "core/flight/Flight.h"
 #include "core/flightlog/FlightLog.h"
-#include "core/mission/FenceField.h"
-#include "core/mission/Mission.h"
+#include "core/program/FenceField.h"
 
 namespace anhinga {
 
@@ -59,8 +58,9 @@ struct RehearseOptions {
     ItemId start_item = 0;  // 0: from the beginning
 };
 
-/// Fails when home's height is unknown (it decides every height above home) or the run was stopped.
-Result<Rehearsal> rehearse(const Plan& plan, const Mission& mission, std::shared_ptr<const Terrain> terrain,
+/// Flown as it will be held aboard (asHeld()). Fails when home's height is unknown (it decides every height above
+/// home), when the ground is, where a height is over it, or the run was stopped.
+Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::shared_ptr<const Terrain> terrain,
                            const RehearseOptions& options = {});
 
 /// What rehearsal and stand-in need of a plan to fly it.

@@ -1,4 +1,4 @@
-// The fixed-wing part of Flight: mission items into pieces of flight, and flying them.
+// The fixed-wing part of Flight: legs of a program into pieces of flight, and flying them.
 #include <algorithm>
 #include <cmath>
 
@@ -20,8 +20,8 @@ WingGoal Flight::homeGoal() const {
     return goal;
 }
 
-WingGoal Flight::wingGoal(std::size_t seq, const Leg& leg) const {
-    const MissionItem& item = executor_.items()[seq];
+WingGoal Flight::wingGoal(std::size_t step, const Leg& leg) const {
+    const ProgramLeg& to = executor_.leg(step);
     WingGoal goal;
     goal.place = leg.to;
     goal.amsl_m = leg.to_amsl;
@@ -30,15 +30,15 @@ WingGoal Flight::wingGoal(std::size_t seq, const Leg& leg) const {
     goal.spline = leg.spline;
     goal.hold_s = leg.hold_s;
     if (leg.hold_s > 0) goal.kind = WingGoal::hold;
-    if (item.command == cmd::loiterTime) goal.radius_m = static_cast<double>(item.param3);
-    if (item.command == cmd::loiterTurns) {
-        goal.kind = item.param1 != 0 ? WingGoal::turns : WingGoal::pass;
-        goal.place = item.x == 0 && item.y == 0 ? leg.from : frame_.toLocal(placeOf(item));
-        goal.radius_m = static_cast<double>(item.param3);
-        goal.turns_count = static_cast<double>(item.param1);
+    if (to.kind == LegKind::hold) goal.radius_m = to.radius_m;
+    if (to.kind == LegKind::circle) {
+        goal.kind = to.turns != 0 ? WingGoal::turns : WingGoal::pass;
+        goal.place = to.placed ? frame_.toLocal(to.place) : leg.from;
+        goal.radius_m = to.turns < 0 ? -to.radius_m : to.radius_m;
+        goal.turns_count = std::abs(to.turns);
     }
-    if (item.command == cmd::loiterToHeight) goal.kind = WingGoal::toHeight;
-    if (item.command == cmd::land) {
+    if (to.kind == LegKind::toHeight) goal.kind = WingGoal::toHeight;
+    if (to.kind == LegKind::land) {
         goal.kind = WingGoal::land;
         const auto ground = setup_.terrain ? setup_.terrain->sample(frame_.toGeo(leg.to)) : std::nullopt;
         goal.amsl_m = ground.value_or(setup_.home_amsl_m);
@@ -76,11 +76,11 @@ void Flight::wingTakeOff(double amsl_m, Vec2 towards_place) {
     leg_.hold_s = 0;
 }
 
-void Flight::wingItem(std::size_t seq, const Leg& before) {
-    const WingGoal goal = wingGoal(seq, leg_);
+void Flight::wingItem(std::size_t step, const Leg& before) {
+    const WingGoal goal = wingGoal(step, leg_);
     std::optional<WingGoal> next;
     if (const auto after = executor_.peek()) {
-        if (executor_.items()[*after].command == cmd::returnHome)
+        if (executor_.leg(*after).kind == LegKind::returnHome)
             next = homeGoal();
         else if (const auto leg = legTo(*after, &leg_))
             next = wingGoal(*after, *leg);

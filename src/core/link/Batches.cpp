@@ -104,6 +104,10 @@ Result<BatchPlan> BatchPlan::make(const std::vector<MissionItem>& mission, int l
     return plan;
 }
 
+Result<BatchPlan> BatchPlan::make(const FlightProgram& program, int limit) {
+    return make(itemsOf(program), limit, program.home_slot);
+}
+
 std::size_t BatchPlan::beginOf(std::size_t part) const {
     return base_ + (part % 2) * (half_ + 1);
 }
@@ -156,6 +160,10 @@ Result<HandOver> BatchSender::begin(const MissionSet& set, bool item0_is_home, c
     if (result && result->verified) sent_ = std::min<std::size_t>(2, plan_.parts());
     part_ = 0;
     return result;
+}
+
+Result<HandOver> BatchSender::begin(const ToSend& plan, const TransferOptions& options, const TranslationInput& input) {
+    return begin(itemsOf(plan), plan.program.home_slot, options, input);
 }
 
 /// Sends items first..last and reads them back.

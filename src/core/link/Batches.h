@@ -18,6 +18,7 @@ class BatchPlan {
     /// `limit`: mission items the aircraft can hold. Fails when the limit is too small, or a repeat would reach from
     /// one part into another.
     static Result<BatchPlan> make(const std::vector<MissionItem>& mission, int limit, bool item0_is_home);
+    static Result<BatchPlan> make(const FlightProgram& program, int limit);
 
     /// Parts the mission was cut into. Part n stands in half n % 2.
     std::size_t parts() const { return parts_.size(); }
@@ -53,6 +54,7 @@ class BatchSender {
     /// Hands over the first two parts with fence and rally points.
     Result<HandOver> begin(const MissionSet& set, bool item0_is_home, const TransferOptions& options,
                            const TranslationInput& input = {});
+    Result<HandOver> begin(const ToSend& plan, const TransferOptions& options, const TranslationInput& input = {});
     /// True when tend() has something to send. Follows the flight: to be asked as long as it flies.
     bool due(const VehicleSnapshot& vehicle);
     /// Call it a few times a second while the mission is flown; blocks while it sends. An error is one of this try

@@ -364,7 +364,7 @@ void judge(HandOver& result, const MissionSet& set, const Translation& sent, con
     result.kept = sent.kept;
     result.kept.insert(result.kept.end(), meaning.kept.begin(), meaning.kept.end());
     result.differences = meaning.differences;
-    result.held = heldInPlan(set, sent, held, meaning);
+    result.held = HeldPlan(heldInPlan(set, sent, held, meaning));
     result.verified = result.differences.empty();
 }
 
@@ -447,6 +447,24 @@ Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_i
     }
     report(options, 1, result.verified ? "read back, agrees" : "read back, differs");
     return result;
+}
+
+Result<HandOver> handOver(VehicleLink& link, const ToSend& plan, const TransferOptions& options, const HeldPlan* held,
+                          const TranslationInput& input) {
+    return handOver(link, itemsOf(plan), plan.program.home_slot, options, held != nullptr ? &held->set() : nullptr,
+                    input);
+}
+
+Result<HandOver> compareHeld(VehicleLink& link, const ToSend& plan, const TransferOptions& options,
+                             const TranslationInput& input) {
+    return compareHeld(link, itemsOf(plan), plan.program.home_slot, options, input);
+}
+
+Result<HeldPlan> readHeld(VehicleLink& link, const TransferOptions& options) {
+    auto held = downloadAll(link, options);
+    if (!held) return tl::unexpected(held.error());
+    const VehicleSnapshot v = link.snapshot();
+    return HeldPlan(withHomeSlot(std::move(*held), dialectOf(v), v.home ? v.home : v.position, v.home_amsl_m));
 }
 
 }  // namespace anhinga

@@ -5,9 +5,9 @@
 
 #include <vector>
 
+#include "core/dialect/Held.h"
 #include "core/dialect/Meaning.h"
 #include "core/link/Conversation.h"
-#include "core/mission/Mission.h"
 
 namespace anhinga {
 
@@ -26,7 +26,7 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
                                                  const TransferOptions& options = {});
 
 struct HandOver {
-    MissionSet held;                             // as the vehicle holds them, in the plan's items
+    HeldPlan held;                               // as the vehicle holds them, in the plan's items
     std::vector<MissionDifference> differences;  // of meaning
     std::vector<KeptField> kept;                 // what its family rounds, leaves out or is told otherwise
     std::vector<Unsaid> refused;                 // not empty: nothing was sent, the aircraft cannot be told these
@@ -48,9 +48,16 @@ AutopilotDialect dialectOf(const VehicleSnapshot& vehicle);
 Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_is_home,
                           const TransferOptions& options = {}, const MissionSet* held = nullptr,
                           const TranslationInput& input = {});
+Result<HandOver> handOver(VehicleLink& link, const ToSend& plan, const TransferOptions& options = {},
+                          const HeldPlan* held = nullptr, const TranslationInput& input = {});
 /// What the vehicle holds now, compared with `set` without sending any of it.
 Result<HandOver> compareHeld(VehicleLink& link, const MissionSet& set, bool item0_is_home,
                              const TransferOptions& options = {}, const TranslationInput& input = {});
+
+Result<HandOver> compareHeld(VehicleLink& link, const ToSend& plan, const TransferOptions& options = {},
+                             const TranslationInput& input = {});
+/// What stands aboard, with home as its first entry, as plans count.
+Result<HeldPlan> readHeld(VehicleLink& link, const TransferOptions& options = {});
 
 /// MISSION_ITEM_INT for an item, and back.
 mavlink::Message missionItemMessage(const MissionItem& item, MissionType type, int system, int component);

@@ -68,7 +68,7 @@ std::vector<double> numbers(std::string_view text, char separator) {
     return out;
 }
 
-class Reader {
+class TrackReader {
   public:
     std::vector<Track> tracks;
     std::size_t passed_over = 0;  // points that cannot be
@@ -153,7 +153,7 @@ class Reader {
     }
 };
 
-Result<LogPtr> makeLog(const Reader& reader, const char* format, const std::string& name, std::size_t lost_bytes) {
+Result<LogPtr> makeLog(const TrackReader& reader, const char* format, const std::string& name, std::size_t lost_bytes) {
     if (reader.tracks.empty()) return fail("{}: {} without a track in it", name, format);
     auto log = std::make_shared<FlightLog>();
     log->format = format;
@@ -225,7 +225,7 @@ Result<LogPtr> readXml(std::string_view bytes, const std::string& name, bool gpx
     pugi::xml_document doc;
     // What stands before the place where a file breaks off is still a track.
     const auto ok = doc.load_buffer(bytes.data(), bytes.size());
-    Reader reader;
+    TrackReader reader;
     if (gpx)
         reader.gpx(doc);
     else

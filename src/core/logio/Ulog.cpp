@@ -27,9 +27,9 @@ struct Layout {
     std::size_t size = 0;
 };
 
-class Reader {
+class UlogReader {
   public:
-    Reader(const SharedBytes& shared, FlightLog& log) : bytes_(shared.bytes), log_(log), milestones_(shared) {
+    UlogReader(const SharedBytes& shared, FlightLog& log) : bytes_(shared.bytes), log_(log), milestones_(shared) {
         tables_->shared = shared;
         tables_->shared.told = nullptr;  // nobody waits for what is decoded later
     }
@@ -216,7 +216,7 @@ Result<LogPtr> readUlog(const SharedBytes& shared, const std::string& name) {
     if (bytes.size() < 16) return fail("{}: the ULog header is not complete", name);
     auto log = std::make_shared<FlightLog>();
     log->format = "ULog";
-    Reader(shared, *log).run();
+    UlogReader(shared, *log).run();
     if (log->message_counts.empty()) return fail("{}: a ULog file without any data in it", name);
     return log;
 }

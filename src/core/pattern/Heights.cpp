@@ -17,6 +17,14 @@ std::optional<double> amslOf(const Plan& plan, const Terrain* terrain, GeoPoint 
     return base ? std::optional(*base + height.value_m) : std::nullopt;
 }
 
+std::optional<Height> converted(const Plan& plan, const Terrain* terrain, GeoPoint place, Height height, HeightRef to) {
+    if (height.ref == to) return height;
+    const auto amsl = amslOf(plan, terrain, place, height);
+    const auto zero = amslOf(plan, terrain, place, {0, to});
+    if (!amsl || !zero) return std::nullopt;
+    return Height{*amsl - *zero, to};
+}
+
 std::optional<double> meanGround(const std::vector<GeoPoint>& outline, const Terrain* terrain) {
     if (terrain == nullptr) return std::nullopt;
     double sum = 0;

@@ -23,4 +23,7 @@ double heightAboveGround(const Plan& plan, const Item& item, const Terrain* terr
 /// Height such a pattern is flown at when it does not follow the terrain.
 Height flightHeight(const Plan& plan, const Item& item, double above_ground_m);
 
+/// The same place in the air in another reference; nothing when either is unknown.
+std::optional<Height> converted(const Plan& plan, const Terrain* terrain, GeoPoint place, Height height, HeightRef to);
+
 }  // namespace anhinga

@@ -8,19 +8,14 @@ namespace anhinga {
 
 namespace {
 
-bool isPoint(const MissionItem& i) {
-    return i.command == cmd::waypoint || i.command == cmd::loiterTime;
-}
-
-std::optional<double> heightHome(const MissionItem& i, std::optional<double> home_amsl_m) {
-    if (refOf(i.frame) == HeightRef::home) return static_cast<double>(i.z);
-    if (refOf(i.frame) == HeightRef::amsl && home_amsl_m) return static_cast<double>(i.z) - *home_amsl_m;
-    return std::nullopt;
+std::optional<double> heightHome(const ProgramLeg& leg, std::optional<double> home_amsl_m) {
+    if (leg.height.ref == HeightRef::home) return leg.height.value_m;
+    return leg.amsl_m && home_amsl_m ? std::optional(*leg.amsl_m - *home_amsl_m) : std::nullopt;
 }
 
 }  // namespace
 
-Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission, std::optional<double> home_amsl_m,
+Result<PlannedFlown> plannedAgainstFlown(const FlightProgram& program, std::optional<double> home_amsl_m,
                                          const FlightLog& log) {
     const Channel* lat = log.find("position.lat_deg");
     const Channel* lon = log.find("position.lon_deg");
@@ -51,10 +46,11 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
         leg_samples = leg_heights = 0;
         cross_sum = height_sum = 0;
     };
-    const auto point = [&](int seq) -> const MissionItem* {
-        if (seq < 0 || seq >= static_cast<int>(mission.size())) return nullptr;
-        const MissionItem& m = mission[static_cast<std::size_t>(seq)];
-        return isPoint(m) ? &m : nullptr;
+    const auto point = [&](int number) -> const ProgramLeg* {
+        const ProgramStep* step = program.at(number);
+        const ProgramLeg* leg = step != nullptr ? step->leg() : nullptr;
+        return leg != nullptr && ((leg->kind == LegKind::pass && !leg->spline) || leg->kind == LegKind::hold) ? leg
+                                                                                                              : nullptr;
     };
     // Return and landing keep the last item's number; modes tell that the mission is over.
     std::size_t mode_at = 0;
@@ -73,15 +69,15 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
             leg.to_seq = seq;
             leg.from_s = t;
         }
-        const MissionItem *from = point(before), *to = point(current);
+        const ProgramLeg *from = point(before), *to = point(current);
         if (!in_mission || from == nullptr || to == nullptr) continue;
         const Vec2 p = frame.toLocal({lat->value[i], lon->value[i]});
         // Just after the corner: how far it still goes on the way it came.
         constexpr double kCorner_s = 15, kCorner_m = 80, kTurn = 0.94;  // cosine of 20 degrees
         if (!out.legs.empty() && out.legs.back().to_seq == before && t - leg.from_s < kCorner_s)
-            if (const MissionItem* came = point(out.legs.back().from_seq)) {
-                const Vec2 end = frame.toLocal(placeOf(*from)), in = end - frame.toLocal(placeOf(*came)),
-                           next = frame.toLocal(placeOf(*to)) - end, off = p - end;
+            if (const ProgramLeg* came = point(out.legs.back().from_seq)) {
+                const Vec2 end = frame.toLocal(from->place), in = end - frame.toLocal(came->place),
+                           next = frame.toLocal(to->place) - end, off = p - end;
                 const double in_m = length(in), next_m = length(next);
                 if (in_m > 1 && next_m > 1 && length(off) < kCorner_m &&
                     (in.x * next.x + in.y * next.y) / (in_m * next_m) < kTurn) {
@@ -96,11 +92,11 @@ Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission
                     out.overshoot_max_m = std::max(out.overshoot_max_m, last.overshoot_m);
                 }
             }
-        const auto near = distanceToSegment(p, frame.toLocal(placeOf(*from)), frame.toLocal(placeOf(*to)));
+        const auto near = distanceToSegment(p, frame.toLocal(from->place), frame.toLocal(to->place));
         // Cross-track: square to the line of the leg, also a little before its start and past its end.
-        const Vec2 line = frame.toLocal(placeOf(*to)) - frame.toLocal(placeOf(*from));
-        const double off = length(line) > 1 ? std::abs(cross(p - frame.toLocal(placeOf(*from)), line)) / length(line)
-                                            : near.distance_m;
+        const Vec2 line = frame.toLocal(to->place) - frame.toLocal(from->place);
+        const double off =
+            length(line) > 1 ? std::abs(cross(p - frame.toLocal(from->place), line)) / length(line) : near.distance_m;
         cross_sum += off;
         all_cross += off;
         ++leg_samples;

@@ -7,7 +7,7 @@
 
 #include "core/base/Result.h"
 #include "core/flightlog/FlightLog.h"
-#include "core/mission/Mission.h"
+#include "core/program/Program.h"
 
 namespace anhinga {
 
@@ -34,8 +34,9 @@ struct PlannedFlown {
 
 /// Legs are told by the channel mission.item: from the place of the item before to the place of the present one.
 /// The leg from the take-off and the way home are left out of the errors. Heights are compared above home.
-/// `home_amsl_m` is needed for items in AMSL. Fails when the log has no positions or no mission item.
-Result<PlannedFlown> plannedAgainstFlown(const std::vector<MissionItem>& mission, std::optional<double> home_amsl_m,
+/// Legs whose height was not known when the program was made are compared in plan only. Fails when the log has no
+/// positions or no mission item.
+Result<PlannedFlown> plannedAgainstFlown(const FlightProgram& program, std::optional<double> home_amsl_m,
                                          const FlightLog& log);
 
 }  // namespace anhinga

@@ -31,13 +31,14 @@ void addCut(Plan& plan, const Cut& cut) {
 
 std::optional<Cut> resumeCut(const PlanView& flown, std::optional<GeoPoint> last_photo,
                              std::optional<double> last_photo_amsl_m, std::optional<int> reached) {
-    if (!flown.mission) return std::nullopt;
-    const auto& sources = flown.mission->source;
+    if (!flown.sendable()) return std::nullopt;
+    const FlightProgram& program = flown.program;
+    const auto holds = [&](ItemId id) { return program.lastOf(id).has_value(); };
     if (last_photo) {
         std::optional<Cut> cut;
         double nearest = INFINITY;
         for (const OpenedPattern& o : flown.route.patterns) {
-            if (std::find(sources.begin(), sources.end(), o.item.id) == sources.end()) continue;
+            if (!holds(o.item.id)) continue;
             const double reach = std::max(10.0, 1.5 * o.flight->photo_spacing_m);
             for (std::size_t i = 0; i < o.flight->photos.size(); ++i) {
                 const PlannedPhoto& photo = o.flight->photos[i];
@@ -51,10 +52,11 @@ std::optional<Cut> resumeCut(const PlanView& flown, std::optional<GeoPoint> last
         if (cut) return cut;
     }
     if (!reached) return std::nullopt;
-    const auto& items = flown.mission->items;
-    for (auto k = static_cast<std::size_t>(std::max(0, *reached)) + 1; k < items.size(); ++k)
-        if (isNavigation(items[k].command) && items[k].command != cmd::returnHome && items[k].command != cmd::land)
-            return Cut{sources[k], 0, 0};
+    for (int number = std::max(0, *reached) + 1; number < static_cast<int>(program.entries()); ++number) {
+        const ProgramLeg* leg = program.at(number) != nullptr ? program.at(number)->leg() : nullptr;
+        if (leg != nullptr && leg->kind != LegKind::returnHome && leg->kind != LegKind::land)
+            return Cut{program.sourceAt(number), 0, 0};
+    }
     return std::nullopt;
 }
 
@@ -89,11 +91,11 @@ std::optional<std::vector<FlownSortiePtr>> flySorties(const Plan& plan, const Ro
         flown->view = viewOf(plan, sortie.route, terrain.get());
         flown->sortie = std::move(sortie);
         std::optional<EnergyForecast> energy;
-        if (flown->view.mission) {
+        if (flown->view.sendable()) {
             RehearseOptions options;
             options.wind = wind;
             options.stop = stop;
-            auto r = rehearse(plan, *flown->view.mission, terrain, options);
+            auto r = rehearse(plan, flown->view.program, terrain, options);
             if (r) {
                 energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item, r->breaches};
                 flown->rehearsal = std::make_shared<const Rehearsal>(std::move(*r));

@@ -76,13 +76,13 @@ class Search {
     Result<bool> fits(const std::optional<CutPlace>& from, const std::optional<CutPlace>& to) {
         if (options_.stop.stop_requested()) return fail("stopped");
         const Sortie sortie = cutter_.part(from, to);
-        const auto mission = compileMission(plan_, sortie.route);
-        if (!mission) return tl::unexpected(mission.error());
-        if (static_cast<int>(mission->items.size()) > plan_.traits.item_limit) return false;
+        const FlightProgram program = programOf(plan_, sortie.route, terrain_.get());
+        if (const auto ok = sendable(plan_, program); !ok) return tl::unexpected(ok.error());
+        if (static_cast<int>(program.entries()) > plan_.traits.item_limit) return false;
         RehearseOptions options;
         options.wind = options_.wind;
         options.stop = options_.stop;
-        const auto flown = rehearse(plan_, *mission, terrain_, options);
+        const auto flown = rehearse(plan_, program, terrain_, options);
         if (!flown) return tl::unexpected(flown.error());
         spare_percent_ = flown->energy_left_percent - plan_.vehicle.reserve_percent;
         return flown->landed && !flown->reached_reserve && flown->energy_left_percent >= plan_.vehicle.reserve_percent;

@@ -7,8 +7,8 @@
 #include <string>
 #include <vector>
 
-#include "core/mission/FenceField.h"
 #include "core/plan/Plan.h"
+#include "core/program/FenceField.h"
 #include "core/watch/PilotInput.h"
 #include "core/watch/Progress.h"
 

@@ -72,11 +72,8 @@ CheckResult level(const FieldInput& in) {
 
 /// Where the mission goes first.
 std::optional<GeoPoint> firstPlace(const FieldInput& in) {
-    for (const MissionItem& item : in.mission->items) {
-        if (!isNavigation(item.command) || !hasPlace(item) || item.command == cmd::takeOff || item.x == 0) continue;
-        if (&item == &in.mission->items.front() && in.plan->traits.item0_is_home) continue;
-        return placeOf(item);
-    }
+    for (const ProgramStep& step : in.program->steps)
+        if (const ProgramLeg* leg = step.leg(); leg != nullptr && leg->placed) return leg->place;
     return std::nullopt;
 }
 
@@ -86,7 +83,7 @@ CheckResult heading(const FieldInput& in) {
     const VehicleSnapshot* v = heard(in);
     if (v == nullptr || !v->heading_deg) return lacking("no heading heard yet");
     // Pointed at the first waypoint, the map says what it should be.
-    const auto first = in.mission != nullptr && in.plan != nullptr && v->position ? firstPlace(in) : std::nullopt;
+    const auto first = in.program != nullptr && in.plan != nullptr && v->position ? firstPlace(in) : std::nullopt;
     if (!first || distance_m(*v->position, *first) < kFarEnough_m)
         return {unknown, fmt::format("says {:.0f}°: do the heading test, or compare with the map", *v->heading_deg)};
     const double course = bearing_deg(*v->position, *first);
@@ -144,7 +141,7 @@ CheckResult fence(const FieldInput& in) {
 CheckResult firstWaypoint(const FieldInput& in) {
     const VehicleSnapshot* v = heard(in);
     if (v == nullptr || !v->position) return lacking("no position heard yet");
-    if (in.mission == nullptr) return {bad, "there is no route to fly"};
+    if (in.program == nullptr) return {bad, "there is no route to fly"};
     const auto first = firstPlace(in);
     if (!first) return {good, "the route has none"};
     const double far = distance_m(*v->position, *first), most = in.plan->traits.first_waypoint_max_m;

@@ -6,7 +6,7 @@
 #include <string>
 
 #include "core/link/Parameters.h"
-#include "core/mission/Mission.h"
+#include "core/program/Program.h"
 #include "core/terrain/Terrain.h"
 #include "core/watch/Progress.h"
 
@@ -25,7 +25,7 @@ struct FieldInput {
     const Plan* plan = nullptr;
     const VehicleSnapshot* vehicle = nullptr;  // null: no link
     const Rehearsal* rehearsal = nullptr;      // null: none
-    const Mission* mission = nullptr;          // null: it cannot be sent
+    const FlightProgram* program = nullptr;    // null: it cannot be sent
     std::optional<double> home_amsl_m;         // planned
     bool sealed = false;                       // the aircraft holds this very plan
     bool fence_sent = false;                   // with a fence, where the plan has one

@@ -19,13 +19,11 @@ const char* holdText(HoldState state) {
 }
 
 std::vector<HoldState> holdStates(const HoldInput& in) {
-    std::vector<HoldState> out(in.plan.size(), HoldState::drawn);
+    std::vector<HoldState> out(in.program.entries(), HoldState::drawn);
+    const auto same = in.held != nullptr ? in.held->agreeing(in.program) : std::vector<bool>(out.size(), false);
     for (std::size_t i = 0; i < out.size(); ++i) {
         if (i < in.sent) out[i] = HoldState::sent;
-        const bool own_home = i == 0 && in.item0_is_home;  // the autopilot writes its own there
-        const bool same = in.held != nullptr && i < in.held->size() &&
-                          (own_home || compareMissions("", {in.plan[i]}, {(*in.held)[i]}, false).empty());
-        if (!same) continue;
+        if (!same[i]) continue;
         out[i] = in.stored ? HoldState::stored : HoldState::confirmed;
         if (in.flown && *in.flown == static_cast<int>(i)) out[i] = HoldState::active;
     }

@@ -1,10 +1,10 @@
-// How far each mission item has got on its way from the plan into the aircraft.
+// How far each entry of the route has got on its way from the plan into the aircraft.
 #pragma once
 
 #include <optional>
 #include <vector>
 
-#include "core/mission/Mission.h"
+#include "core/dialect/Held.h"
 
 namespace anhinga {
 
@@ -20,13 +20,13 @@ enum class HoldState {
 const char* holdText(HoldState state);
 
 struct HoldInput {
-    const std::vector<MissionItem>& plan;
-    const std::vector<MissionItem>* held = nullptr;  // as read back; null: not read
-    std::size_t sent = 0;                            // the first so many are on their way
-    bool item0_is_home = true, stored = false;
-    std::optional<int> flown = {};  // the item being flown, when the aircraft flies this mission
+    const FlightProgram& program;
+    const HeldPlan* held = nullptr;  // as read back; null: not read
+    std::size_t sent = 0;            // the first so many entries are on their way
+    bool stored = false;
+    std::optional<int> flown = {};  // the entry being flown, when the aircraft flies this mission
 };
-/// One entry a mission item.
+/// One for each entry as they are counted aboard, home included.
 std::vector<HoldState> holdStates(const HoldInput& input);
 
 /// From which mission item on a change can still be made in flight: `ahead` items after the one being flown.

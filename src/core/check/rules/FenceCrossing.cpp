@@ -1,6 +1,6 @@
 #include "core/check/Detour.h"
 #include "core/check/Rules.h"
-#include "core/mission/FenceField.h"
+#include "core/program/FenceField.h"
 
 namespace anhinga::rules {
 

@@ -39,7 +39,7 @@ std::vector<ItemId> idle(const CheckInput& in) {
 
 void itemLimit(const CheckInput& in, Out& out) {
     // Without a mission (a repeat without target) the route's own length says it: home and one item a step.
-    const auto n = static_cast<int>(in.view.mission ? in.view.mission->items.size() : in.view.route.steps.size() + 1);
+    const auto n = static_cast<int>(in.view.program.entries());
     const int limit = in.plan.traits.item_limit;
     if (n <= limit || in.in_sorties) return;
     Finding f{

@@ -1,5 +1,5 @@
 #include "core/check/Rules.h"
-#include "core/mission/FenceField.h"
+#include "core/program/FenceField.h"
 
 namespace anhinga::rules {
 

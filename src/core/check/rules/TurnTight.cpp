@@ -1,5 +1,5 @@
 #include "core/check/Rules.h"
-#include "core/mission/Wing.h"
+#include "core/program/Wing.h"
 
 namespace anhinga::rules {
 

@@ -1,7 +1,7 @@
-#include "core/mission/FenceField.h"
+#include "core/program/FenceField.h"
 
-#include "core/mission/Route.h"
 #include "core/plan/Plan.h"
+#include "core/program/Path.h"
 
 namespace anhinga {
 

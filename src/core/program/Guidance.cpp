@@ -1,4 +1,4 @@
-#include "core/mission/Guidance.h"
+#include "core/program/Guidance.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,8 +1,9 @@
-#include "core/mission/Compile.h"
+#include "core/dialect/Items.h"
 
 #include <cmath>
-#include <map>
-#include <set>
+
+#include "core/base/Each.h"
+#include "core/base/Numbers.h"
 
 namespace anhinga {
 
@@ -10,173 +11,210 @@ namespace {
 
 constexpr float kUnset = NAN;
 
-class Compiler {
-  public:
-    Compiler(const Plan& plan, const Route& route) : plan_(plan), route_(route) {}
+float toFloat(double value) {
+    return static_cast<float>(value);
+}
 
-    Result<Mission> run() {
-        if (!plan_.home) return fail("the plan has no home: set it on the map first");
-        if (plan_.traits.item0_is_home)
-            add(0, {.frame = frame::amsl,
-                    .command = cmd::waypoint,
-                    .x = toE7(plan_.home->position.lat_deg),
-                    .y = toE7(plan_.home->position.lon_deg),
-                    .z = static_cast<float>(plan_.home->amsl_m.value_or(0))});
-        std::set<ItemId> targets;
-        bool speeds_differ = false;
-        for (const RouteStep& step : route_.steps) {
-            if (const Repeat* repeat = repeatOf(step)) targets.insert(repeat->target);
-            if (const auto* nav = std::get_if<RouteNav>(&step.what))
-                speeds_differ |= carriesSpeed(nav->kind) && nav->speed_mps != plan_.defaults.speed_mps;
-        }
-        for (const RouteStep& step : route_.steps) {
-            first_seq_.try_emplace(step.source, mission_.items.size());
-            if (const auto* nav = std::get_if<RouteNav>(&step.what)) {
-                const bool first_of_item = started_.insert(step.source).second;
-                const bool target = speeds_differ && first_of_item && targets.contains(step.source);
-                if (carriesSpeed(nav->kind) && (nav->speed_mps != speed_ || target)) {
-                    speed_ = nav->speed_mps;
-                    add(step.source, {.frame = frame::mission,
-                                      .command = cmd::changeSpeed,
-                                      .param1 = 1,
-                                      .param2 = static_cast<float>(speed_),
-                                      .param3 = -1});
-                }
-                addNav(step.source, *nav);
-            } else {
-                addAction(step.source, std::get<Action>(step.what));
-            }
-        }
-        if (mission_.items.size() <= (plan_.traits.item0_is_home ? 1u : 0u)) return fail("the plan has nothing to fly");
-        if (mission_.items.size() > 65535) return fail("{} items: MAVLink counts to 65535", mission_.items.size());
-        for (const auto& [index, target] : jumps_) {
-            const auto at = first_seq_.find(target);
-            if (at == first_seq_.end())
-                return fail("the repeat at {} has no target: choose the item to go to",
-                            itemText(plan_, mission_.source[index]));
-            mission_.items[index].param1 = static_cast<float>(at->second);
-        }
-        return std::move(mission_);
-    }
-
-  private:
-    static bool carriesSpeed(ItemKind kind) { return kind != ItemKind::takeOff && kind != ItemKind::returnHome; }
-    static const Repeat* repeatOf(const RouteStep& step) {
-        const auto* action = std::get_if<Action>(&step.what);
-        return action != nullptr ? std::get_if<Repeat>(action) : nullptr;
-    }
-    void add(ItemId source, MissionItem item) {
-        item.seq = static_cast<std::uint16_t>(mission_.items.size());
-        mission_.items.push_back(item);
-        mission_.source.push_back(source);
-    }
-    void addNav(ItemId source, const RouteNav& nav) {
-        MissionItem item;
-        item.frame = frameOf(nav.height.ref);
-        item.x = toE7(nav.position.lat_deg);
-        item.y = toE7(nav.position.lon_deg);
-        item.z = static_cast<float>(nav.height.value_m);
-        item.param4 = kUnset;
-        switch (nav.kind) {
-            case ItemKind::takeOff:
-                item.command = cmd::takeOff;
-                item.x = item.y = 0;
-                break;
-            case ItemKind::hold:
-                item.command = cmd::loiterTime;
-                item.param1 = static_cast<float>(nav.hold_s);
-                break;
-            case ItemKind::holdTurns:
-                item.command = cmd::loiterTurns;
-                item.param1 = static_cast<float>(std::abs(nav.turns));
-                item.param3 = static_cast<float>(nav.turns < 0 ? -nav.radius_m : nav.radius_m);
-                break;
-            case ItemKind::loiterToHeight:
-                item.command = cmd::loiterToHeight;
-                break;
-            case ItemKind::land:
-                item.command = cmd::land;
-                break;
-            case ItemKind::returnHome:
-                item = {};
-                item.frame = frame::mission;
-                item.command = cmd::returnHome;
-                break;
-            default:
-                item.command = nav.spline ? cmd::spline : cmd::waypoint;
-                if (!nav.spline) item.param2 = static_cast<float>(nav.acceptance_m);
-        }
-        add(source, item);
-    }
-    void addAction(ItemId source, const Action& action) {
-        MissionItem item;
-        item.frame = frame::mission;
-        if (const auto* repeat = std::get_if<Repeat>(&action)) {
-            item.command = cmd::jump;
-            item.param2 = static_cast<float>(repeat->count);
-            jumps_.emplace_back(mission_.items.size(), repeat->target);
-        } else if (const auto* look = std::get_if<LookAt>(&action)) {
-            item.command = cmd::lookAt;
-            item.frame = frameOf(look->height.ref);
-            item.x = toE7(look->place.lat_deg);
-            item.y = toE7(look->place.lon_deg);
-            item.z = static_cast<float>(look->height.value_m);
-        } else if (std::holds_alternative<LookAtStop>(action)) {
-            item.command = cmd::lookAtStop;
-        } else if (std::holds_alternative<PhotoNow>(action)) {
-            item.command = cmd::photoNow;
-            item.x = 1;  // param5: one shot
-        } else if (const auto* every = std::get_if<PhotoEvery>(&action)) {
-            item.command = cmd::photoDistance;
-            item.param1 = static_cast<float>(every->distance_m);
-            item.param3 = every->distance_m > 0 ? 1.0f : 0.0f;  // first photo at once
-        } else if (const auto* interval = std::get_if<PhotoInterval>(&action)) {
-            item.command = interval->interval_s > 0 ? cmd::photoInterval : cmd::photoStop;
-            item.param2 = static_cast<float>(interval->interval_s);
-        } else if (const auto* video = std::get_if<Video>(&action)) {
-            item.command = video->on ? cmd::videoStart : cmd::videoStop;
-        } else if (const auto* delay = std::get_if<Delay>(&action)) {
+MissionItem itemOf(const ProgramLeg& leg) {
+    MissionItem item;
+    item.frame = frameOf(leg.height.ref);
+    item.x = toE7(leg.place.lat_deg);
+    item.y = toE7(leg.place.lon_deg);
+    item.z = toFloat(leg.height.value_m);
+    item.param4 = kUnset;
+    switch (leg.kind) {
+        case LegKind::takeOff:
+            item.command = cmd::takeOff;
+            item.x = item.y = 0;
+            break;
+        case LegKind::hold:
+            item.command = cmd::loiterTime;
+            item.param1 = toFloat(leg.hold_s);
+            if (leg.radius_m != 0) item.param3 = toFloat(leg.radius_m);
+            break;
+        case LegKind::circle:
+            item.command = cmd::loiterTurns;
+            item.param1 = toFloat(std::abs(leg.turns));
+            item.param3 = toFloat(leg.turns < 0 ? -leg.radius_m : leg.radius_m);
+            break;
+        case LegKind::toHeight:
+            item.command = cmd::loiterToHeight;
+            break;
+        case LegKind::land:
+            item.command = cmd::land;
+            break;
+        case LegKind::returnHome:
+            item = {};
+            item.frame = frame::mission;
+            item.command = cmd::returnHome;
+            break;
+        case LegKind::wait:
+            item = {};
+            item.frame = frame::mission;
             item.command = cmd::delay;
-            item.param1 = static_cast<float>(delay->delay_s);
+            item.param1 = toFloat(leg.hold_s);
             item.param2 = item.param3 = item.param4 = -1;  // no time of day
-        } else if (const auto* heading = std::get_if<SetHeading>(&action)) {
-            item.command = cmd::heading;
-            item.param1 = static_cast<float>(heading->heading_deg);
-        } else if (const auto* servo = std::get_if<Servo>(&action)) {
-            item.command = cmd::servo;
-            item.param1 = static_cast<float>(servo->channel);
-            item.param2 = static_cast<float>(servo->pulse_us);
-        } else if (const auto* relay = std::get_if<Relay>(&action)) {
-            item.command = cmd::relay;
-            item.param1 = static_cast<float>(relay->number);
-            item.param2 = relay->on ? 1.0f : 0.0f;
-        } else if (const auto* gimbal = std::get_if<GimbalPitch>(&action)) {
-            item.command = cmd::mountControl;
-            item.param1 = static_cast<float>(gimbal->pitch_deg);
-            item.z = 2;  // param7: MAV_MOUNT_MODE_MAVLINK_TARGETING
-        } else if (const auto* raw = std::get_if<RawCommand>(&action)) {
-            item = {0,
-                    static_cast<std::uint8_t>(raw->frame),
-                    static_cast<std::uint16_t>(raw->command),
-                    raw->param1,
-                    raw->param2,
-                    raw->param3,
-                    raw->param4,
-                    raw->x,
-                    raw->y,
-                    raw->z};
-        }
-        add(source, item);
+            break;
+        case LegKind::pass:
+            item.command = leg.spline ? cmd::spline : cmd::waypoint;
+            item.param1 = toFloat(leg.hold_s);
+            if (!leg.spline) item.param2 = toFloat(leg.acceptance_m);
+            break;
     }
+    return item;
+}
 
-    const Plan& plan_;
-    const Route& route_;
-    Mission mission_;
-    double speed_ = -1;
-    std::map<ItemId, std::size_t> first_seq_;
-    std::set<ItemId> started_;
-    std::vector<std::pair<std::size_t, ItemId>> jumps_;
-};
+MissionItem itemOf(const ProgramAction& action, int first) {
+    MissionItem item;
+    item.frame = frame::mission;
+    std::visit(Each{[&](const SetSpeed& s) {
+                        item.command = cmd::changeSpeed;
+                        item.param1 = 1;
+                        item.param2 = toFloat(s.speed_mps);
+                        item.param3 = -1;
+                    },
+                    [&](const GoBack& b) {
+                        item.command = cmd::jump;
+                        item.param1 = static_cast<float>(b.to + static_cast<std::size_t>(first));
+                        item.param2 = static_cast<float>(b.count);
+                    },
+                    [&](const LookAtPlace& look) {
+                        item.command = cmd::lookAt;
+                        item.frame = frameOf(look.height.ref);
+                        item.x = toE7(look.place.lat_deg);
+                        item.y = toE7(look.place.lon_deg);
+                        item.z = toFloat(look.height.value_m);
+                    },
+                    [&](const LookAtStop&) { item.command = cmd::lookAtStop; },
+                    [&](const PhotoNow&) {
+                        item.command = cmd::photoNow;
+                        item.x = 1;  // param5: one shot
+                    },
+                    [&](const PhotosByDistance& every) {
+                        item.command = cmd::photoDistance;
+                        item.param1 = toFloat(every.distance_m);
+                        item.param3 = every.at_once ? 1.0f : 0.0f;
+                    },
+                    [&](const PhotoInterval& every) {
+                        item.command = every.interval_s > 0 ? cmd::photoInterval : cmd::photoStop;
+                        item.param2 = toFloat(every.interval_s);
+                    },
+                    [&](const Video& video) { item.command = video.on ? cmd::videoStart : cmd::videoStop; },
+                    [&](const SetHeading& heading) {
+                        item.command = cmd::heading;
+                        item.param1 = toFloat(heading.heading_deg);
+                    },
+                    [&](const Servo& servo) {
+                        item.command = cmd::servo;
+                        item.param1 = static_cast<float>(servo.channel);
+                        item.param2 = static_cast<float>(servo.pulse_us);
+                    },
+                    [&](const Relay& relay) {
+                        item.command = cmd::relay;
+                        item.param1 = static_cast<float>(relay.number);
+                        item.param2 = relay.on ? 1.0f : 0.0f;
+                    },
+                    [&](const GimbalPitch& gimbal) {
+                        item.command = cmd::mountControl;
+                        item.param1 = toFloat(gimbal.pitch_deg);
+                        item.z = 2;  // param7: MAV_MOUNT_MODE_MAVLINK_TARGETING
+                    },
+                    [&](const RawCommand& raw) {
+                        item = {0,
+                                static_cast<std::uint8_t>(raw.frame),
+                                static_cast<std::uint16_t>(raw.command),
+                                raw.param1,
+                                raw.param2,
+                                raw.param3,
+                                raw.param4,
+                                raw.x,
+                                raw.y,
+                                raw.z};
+                    }},
+               action);
+    return item;
+}
+
+/// A leg as the own autopilot reads an item; nothing when it is not flown to.
+std::optional<ProgramLeg> legOf(const MissionItem& i) {
+    if (!isNavigation(i.command)) return std::nullopt;
+    const auto number = [](float value) { return static_cast<double>(value); };
+    ProgramLeg leg;
+    leg.placed = hasPlace(i) && (i.x != 0 || i.y != 0);  // 0, 0 means "here" in the standard
+    leg.place = placeOf(i);
+    leg.height = {number(i.z), refOf(i.frame)};
+    switch (i.command) {
+        case cmd::takeOff:
+            leg.kind = LegKind::takeOff;
+            break;
+        case cmd::loiterTime:
+            leg.kind = LegKind::hold;
+            leg.hold_s = number(i.param1);
+            leg.radius_m = std::isnan(i.param3) ? 0 : number(i.param3);
+            break;
+        case cmd::loiterTurns:
+            leg.kind = LegKind::circle;
+            leg.turns = i.param3 < 0 ? -number(i.param1) : number(i.param1);
+            leg.radius_m = std::isnan(i.param3) ? 0 : std::abs(number(i.param3));
+            break;
+        case cmd::loiterToHeight:
+            leg.kind = LegKind::toHeight;
+            break;
+        case cmd::land:
+            leg.kind = LegKind::land;
+            break;
+        case cmd::returnHome:
+            leg.kind = LegKind::returnHome;
+            break;
+        case cmd::delay:
+            leg.kind = LegKind::wait;
+            leg.hold_s = number(i.param1);
+            break;
+        default:
+            leg.spline = i.command == cmd::spline;
+            leg.hold_s = number(i.param1);
+            if (!leg.spline && i.param2 > 0) leg.acceptance_m = number(i.param2);
+    }
+    return leg;
+}
+
+ProgramAction actionRead(const MissionItem& i, int first) {
+    const auto number = [](float value) { return static_cast<double>(value); };
+    switch (i.command) {
+        case cmd::jump: {
+            const auto to = static_cast<std::size_t>(std::max(0.0f, i.param1));
+            const auto begin = static_cast<std::size_t>(first);
+            return GoBack{0, to < begin ? 0 : to - begin, toInt(number(i.param2), 0)};
+        }
+        case cmd::changeSpeed:
+            if (i.param2 > 0) return SetSpeed{number(i.param2)};
+            break;
+        case cmd::lookAt:
+            return LookAtPlace{placeOf(i), {number(i.z), refOf(i.frame)}, {}};
+        case cmd::lookAtStop:
+            return LookAtStop{};
+        case cmd::mountControl:
+            return GimbalPitch{number(i.param1)};
+        case cmd::heading:
+            return SetHeading{number(i.param1)};
+        case cmd::photoDistance:
+            return PhotosByDistance{number(i.param1), i.param1 > 0 && i.param3 == 1};
+        case cmd::photoInterval:
+            if (i.param2 > 0) return PhotoInterval{number(i.param2)};
+            return PhotoNow{};
+        case cmd::photoStop:
+            return PhotoInterval{0};
+        case cmd::photoNow:
+            return PhotoNow{};
+        case cmd::videoStart:
+            return Video{true};
+        case cmd::videoStop:
+            return Video{false};
+        default:
+            break;
+    }
+    return RawCommand{i.frame, i.command, i.param1, i.param2, i.param3, i.param4, i.x, i.y, i.z};
+}
 
 /// The item as a word of ours, where it has one and compiles back to the same.
 std::optional<Action> actionOf(const MissionItem& i) {
@@ -271,13 +309,46 @@ Result<std::vector<Fence>> fencesOf(const std::vector<MissionItem>& items, Plan&
 
 }  // namespace
 
-Result<Mission> compileMission(const Plan& plan, const Route& route) {
-    return Compiler(plan, route).run();
+std::vector<MissionItem> itemsOf(const FlightProgram& program) {
+    std::vector<MissionItem> items;
+    items.reserve(program.entries());
+    const auto add = [&](MissionItem item) {
+        item.seq = static_cast<std::uint16_t>(items.size());
+        items.push_back(item);
+    };
+    if (program.home_slot) {
+        const Home home = program.home.value_or(Home{});
+        add({.frame = frame::amsl,
+             .command = cmd::waypoint,
+             .x = toE7(home.position.lat_deg),
+             .y = toE7(home.position.lon_deg),
+             .z = toFloat(home.amsl_m.value_or(0))});
+    }
+    for (const ProgramStep& step : program.steps)
+        add(step.leg() != nullptr ? itemOf(*step.leg()) : itemOf(*step.action(), program.first()));
+    return items;
 }
 
-std::vector<MissionItem> compileFences(const Plan& plan) {
+MissionSet itemsOf(const ToSend& plan) {
+    return {itemsOf(plan.program), fenceItems(plan.fences), rallyItems(plan.rally)};
+}
+
+FlightProgram programRead(const std::vector<MissionItem>& items, bool home_slot) {
+    FlightProgram program;
+    program.home_slot = home_slot;
+    if (home_slot && !items.empty()) program.home = Home{placeOf(items[0]), static_cast<double>(items[0].z)};
+    for (std::size_t i = home_slot ? 1 : 0; i < items.size(); ++i) {
+        if (const auto leg = legOf(items[i]))
+            program.steps.push_back({0, *leg});
+        else
+            program.steps.push_back({0, actionRead(items[i], program.first())});
+    }
+    return program;
+}
+
+std::vector<MissionItem> fenceItems(const std::vector<Fence>& fences) {
     std::vector<MissionItem> items;
-    for (const Fence& fence : plan.fences) {
+    for (const Fence& fence : fences) {
         const bool in = fence.kind == FenceKind::keepIn;
         for (const GeoPoint& p : fence.outline) {
             MissionItem item{.seq = static_cast<std::uint16_t>(items.size()),
@@ -296,9 +367,9 @@ std::vector<MissionItem> compileFences(const Plan& plan) {
     return items;
 }
 
-std::vector<MissionItem> compileRally(const Plan& plan) {
+std::vector<MissionItem> rallyItems(const std::vector<RallyPoint>& rally) {
     std::vector<MissionItem> items;
-    for (const RallyPoint& r : plan.rally)
+    for (const RallyPoint& r : rally)
         items.push_back({.seq = static_cast<std::uint16_t>(items.size()),
                          .frame = frameOf(r.height.ref),
                          .command = cmd::rally,

@@ -1,4 +1,4 @@
-#include "core/mission/Mission.h"
+#include "core/dialect/Mission.h"
 
 #include <fmt/format.h>
 

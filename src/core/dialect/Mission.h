@@ -1,4 +1,4 @@
-// The list of MAVLink mission items that is sent, flown and read back; and where each came from.
+// MAVLink mission items as they are sent and read back. Seen by dialects, link, readers of logs and stand-in alone.
 #pragma once
 
 #include <cstdint>
@@ -7,7 +7,6 @@
 
 #include "core/geo/Geo.h"
 #include "core/plan/Height.h"
-#include "core/plan/ItemId.h"
 
 namespace anhinga {
 
@@ -33,11 +32,6 @@ struct MissionItem {
     float param1 = 0, param2 = 0, param3 = 0, param4 = 0;
     std::int32_t x = 0, y = 0;  // latitude and longitude in 1e-7 degrees where the command has a place
     float z = 0;
-};
-
-struct Mission {
-    std::vector<MissionItem> items;
-    std::vector<ItemId> source;  // same length: the plan item each came from; 0 for the home entry
 };
 
 /// Everything a hand-over sends: the three lists of the standard.

@@ -1,4 +1,4 @@
-#include "core/mission/Route.h"
+#include "core/program/Route.h"
 
 #include <unordered_map>
 
@@ -72,14 +72,6 @@ Route expand(const Plan& plan, const Terrain* terrain) {
 
 Route expand(const Plan& plan, const Terrain* terrain, const Plan& plan_before, const Route& before) {
     return compute(plan, terrain, sameGround(plan, plan_before) ? &before : nullptr);
-}
-
-std::optional<Height> converted(const Plan& plan, const Terrain* terrain, GeoPoint place, Height height, HeightRef to) {
-    if (height.ref == to) return height;
-    const auto amsl = amslOf(plan, terrain, place, height);
-    const auto zero = amslOf(plan, terrain, place, {0, to});
-    if (!amsl || !zero) return std::nullopt;
-    return Height{*amsl - *zero, to};
 }
 
 }  // namespace anhinga

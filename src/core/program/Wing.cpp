@@ -1,10 +1,10 @@
-#include "core/mission/Wing.h"
+#include "core/program/Wing.h"
 
 #include <algorithm>
 #include <cmath>
 
 #include "core/base/Physics.h"
-#include "core/mission/Guidance.h"
+#include "core/program/Guidance.h"
 
 namespace anhinga {
 

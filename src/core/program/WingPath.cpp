@@ -1,10 +1,10 @@
-// The path of a route a fixed wing flies: every piece flown in still air with the law of the flight itself.
+// The path of a program a fixed wing flies: every piece flown in still air with the law of the flight itself.
 #include <algorithm>
 #include <cmath>
 #include <unordered_map>
 
-#include "core/mission/PathParts.h"
-#include "core/mission/Wing.h"
+#include "core/program/PathParts.h"
+#include "core/program/Wing.h"
 
 namespace anhinga {
 
@@ -16,11 +16,11 @@ constexpr double kMostCircling_s = 1800;  // of a hold is drawn
 
 class WingPathBuilder {
   public:
-    WingPathBuilder(const Plan& plan, const Route& route, const Terrain* terrain)
+    WingPathBuilder(const Plan& plan, const FlightProgram& program, const Terrain* terrain)
         : plan_(plan), terrain_(terrain), limits_(wingLimits(plan.vehicle)), ground_(homeAmsl(plan, terrain)) {
-        path_.frame = pathFrame(plan, route);
+        path_.frame = pathFrame(plan, program);
         path_.limits = {plan.vehicle.accel_mps2, plan.vehicle.climb_mps, plan.vehicle.descent_mps, 0};
-        readGoals(route);
+        readGoals(program);
     }
 
     Path run() {
@@ -32,7 +32,7 @@ class WingPathBuilder {
         for (std::size_t k = 0; k < goals_.size(); ++k) fly(k);
         path_.length_m = path_.line.empty() ? 0 : path_.line.back().along_m;
         for (std::size_t k = 0; k < goals_.size(); ++k)
-            for (const Repeat& repeat : goals_[k].repeats) again(k, repeat);
+            for (const GoBack& repeat : goals_[k].repeats) again(k, repeat);
         return std::move(path_);
     }
 
@@ -42,64 +42,62 @@ class WingPathBuilder {
         ItemId source = 0;
         GeoPoint place;
         std::optional<double> amsl_m;
-        std::vector<Repeat> repeats;
+        std::vector<GoBack> repeats;
         WingState after;  // on letting go of it
         std::size_t point = 0;
         bool flown = false;
     };
 
-    std::optional<double> amslAt(GeoPoint place, Height height) const {
-        if (height.ref != HeightRef::home) return amslOf(plan_, terrain_, place, height);
-        return ground_ ? std::optional(*ground_ + height.value_m) : std::nullopt;
-    }
-
-    void readGoals(const Route& route) {
-        for (const RouteStep& step : route.steps) {
-            if (const auto* action = std::get_if<Action>(&step.what)) {
-                if (goals_.empty()) continue;
-                if (const auto* repeat = std::get_if<Repeat>(action); repeat != nullptr && repeat->count != 0)
+    void readGoals(const FlightProgram& program) {
+        for (const ProgramStep& step : program.steps) {
+            const ProgramLeg* to = step.leg();
+            if (to == nullptr) {
+                const auto* repeat = std::get_if<GoBack>(step.action());
+                if (repeat != nullptr && repeat->count != 0 && !goals_.empty())
                     goals_.back().repeats.push_back(*repeat);
-                const auto* delay = std::get_if<Delay>(action);
-                if (delay == nullptr || delay->delay_s <= 0) continue;
+                continue;
+            }
+            const ProgramLeg& nav = *to;
+            if (nav.kind == LegKind::wait) {
+                if (goals_.empty() || nav.hold_s <= 0) continue;
                 Goal wait = goals_.back();
                 wait.repeats.clear();
                 wait.goal.kind = WingGoal::hold;
-                wait.goal.hold_s = delay->delay_s;
+                wait.goal.hold_s = nav.hold_s;
                 goals_.push_back(wait);
                 continue;
             }
-            const auto& nav = std::get<RouteNav>(step.what);
             Goal g;
             g.source = step.source;
-            g.place = nav.position;
-            g.amsl_m = amslAt(nav.position, nav.height);
-            g.goal.place = path_.frame.toLocal(nav.position);
+            g.place = nav.place;
+            g.amsl_m = nav.amsl_m;
+            g.goal.place = path_.frame.toLocal(nav.place);
             g.goal.speed_mps = nav.speed_mps;
             g.goal.acceptance_m = nav.acceptance_m;
             g.goal.spline = nav.spline;
             g.goal.hold_s = nav.hold_s;
             if (nav.hold_s > 0) g.goal.kind = WingGoal::hold;
             switch (nav.kind) {
-                case ItemKind::takeOff:
+                case LegKind::takeOff:
                     if (!plan_.home) continue;
                     g.goal.kind = WingGoal::takeOff;
                     break;
-                case ItemKind::returnHome:
+                case LegKind::returnHome:
                     if (!plan_.home) continue;
                     g.goal.kind = WingGoal::comeHome;
                     g.goal.speed_mps = limits_.cruise_mps;
                     g.goal.ground_amsl_m = ground_.value_or(0);
                     break;
-                case ItemKind::land:
+                case LegKind::land:
                     g.goal.kind = WingGoal::land;
-                    if (terrain_ != nullptr) g.amsl_m = terrain_->sample(nav.position);
+                    if (terrain_ != nullptr) g.amsl_m = terrain_->sample(nav.place);
                     break;
-                case ItemKind::holdTurns:
+                case LegKind::circle:
                     g.goal.kind = nav.turns != 0 ? WingGoal::turns : WingGoal::pass;
                     g.goal.turns_count = std::abs(nav.turns);
                     g.goal.radius_m = nav.turns < 0 ? -nav.radius_m : nav.radius_m;
                     break;
-                case ItemKind::loiterToHeight:
+                case LegKind::toHeight:
                     g.goal.kind = WingGoal::toHeight;
                     break;
                 default:
@@ -243,7 +241,7 @@ class WingPathBuilder {
     }
 
     /// The legs only a repeat flies: to its target, and into the leg that follows there.
-    void again(std::size_t k, const Repeat& repeat) {
+    void again(std::size_t k, const GoBack& repeat) {
         const Goal& g = goals_[k];
         std::size_t target = goals_.size();
         for (std::size_t i = goals_.size(); i-- > 0;)
@@ -290,8 +288,8 @@ class WingPathBuilder {
 
 }  // namespace
 
-Path wingPathOf(const Plan& plan, const Route& route, const Terrain* terrain) {
-    return WingPathBuilder(plan, route, terrain).run();
+Path wingPathOf(const Plan& plan, const FlightProgram& program, const Terrain* terrain) {
+    return WingPathBuilder(plan, program, terrain).run();
 }
 
 }  // namespace anhinga

@@ -1,9 +1,9 @@
-// The path of a route: which legs there are, and the line the vehicle flies along each.
+// The path of a program: which legs there are, and the line the vehicle flies along each.
 #include <algorithm>
 #include <unordered_map>
 
-#include "core/mission/Guidance.h"
-#include "core/mission/PathParts.h"
+#include "core/program/Guidance.h"
+#include "core/program/PathParts.h"
 
 namespace anhinga {
 
@@ -28,14 +28,14 @@ struct LegFlight {
 
 class PathBuilder {
   public:
-    PathBuilder(const Plan& plan, const Route& route, const Terrain* terrain, const Path* before)
-        : plan_(plan), route_(route), terrain_(terrain), before_(before), ground_(homeAmsl(plan, terrain)) {
+    PathBuilder(const Plan& plan, const FlightProgram& program, const Terrain* terrain, const Path* before)
+        : plan_(plan), program_(program), terrain_(terrain), before_(before), ground_(homeAmsl(plan, terrain)) {
         limits_ = {plan.vehicle.accel_mps2, plan.vehicle.climb_mps, plan.vehicle.descent_mps, plan.vehicle.jerk_mps3};
         path_.limits = limits_;
     }
 
     Path run() {
-        path_.frame = pathFrame(plan_, route_);
+        path_.frame = pathFrame(plan_, program_);
         if (before_ != nullptr && !(before_->frame.origin() == path_.frame.origin() && before_->limits == path_.limits))
             before_ = nullptr;
         points();
@@ -55,11 +55,6 @@ class PathBuilder {
     }
 
   private:
-    std::optional<double> amslAt(GeoPoint place, Height height) const {
-        if (height.ref != HeightRef::home) return amslOf(plan_, terrain_, place, height);
-        return ground_ ? std::optional(*ground_ + height.value_m) : std::nullopt;
-    }
-
     void add(GeoPoint position, std::optional<double> amsl, ItemId source) {
         const std::size_t k = path_.points.size();
         const bool known = before_ != nullptr && k < before_->points.size() && before_->points[k].position == position;
@@ -85,43 +80,42 @@ class PathBuilder {
     }
 
     void points() {
-        has_repeats_ = std::any_of(plan_.items.begin(), plan_.items.end(), [](const Item& item) {
-            return std::any_of(item.actions.begin(), item.actions.end(),
-                               [](const Action& a) { return std::holds_alternative<Repeat>(a); });
+        has_repeats_ = std::any_of(program_.steps.begin(), program_.steps.end(), [](const ProgramStep& step) {
+            return step.action() != nullptr && std::holds_alternative<GoBack>(*step.action());
         });
-        path_.points.reserve(route_.steps.size() + 4);
-        path_.legs.reserve(route_.steps.size() + 4);
-        flights_.reserve(route_.steps.size() + 4);
-        local_.reserve(route_.steps.size() + 4);
+        path_.points.reserve(program_.steps.size() + 4);
+        path_.legs.reserve(program_.steps.size() + 4);
+        flights_.reserve(program_.steps.size() + 4);
+        local_.reserve(program_.steps.size() + 4);
         if (plan_.home) add(plan_.home->position, ground_, kHomeId);
-        for (const RouteStep& step : route_.steps) {
-            const auto* nav = std::get_if<RouteNav>(&step.what);
-            if (nav == nullptr) {
-                // Waiting at a place, and turning towards something, end the flying through of it.
-                const auto* delay = std::get_if<Delay>(&std::get<Action>(step.what));
-                if (delay != nullptr && delay->delay_s > 0 && !flights_.empty()) flights_.back().stops = true;
+        for (const ProgramStep& step : program_.steps) {
+            const ProgramLeg* leg = step.leg();
+            if (leg == nullptr) continue;
+            if (leg->kind == LegKind::wait) {
+                // Waiting at a place ends the flying through of it.
+                if (leg->hold_s > 0) stopLast();
                 continue;
             }
             const bool started = !path_.points.empty();
             const PathPoint here = started ? path_.points.back() : PathPoint{};
-            if (nav->kind == ItemKind::takeOff) {
+            if (leg->kind == LegKind::takeOff) {
                 if (!started) continue;
-                go(here.position, amslAt(here.position, nav->height), step.source, true);
-            } else if (nav->kind == ItemKind::returnHome) {
+                go(here.position, leg->amsl_m, step.source, true);
+            } else if (leg->kind == LegKind::returnHome) {
                 if (!started || !plan_.home) continue;
                 stopLast();
-                const auto height = higher(here.amsl_m, amslAt(plan_.home->position, nav->height));
+                const auto height = higher(here.amsl_m, leg->amsl_m);
                 if (height != here.amsl_m) go(here.position, height, step.source, true);
                 go(plan_.home->position, height, step.source, false, true).stops = true;
                 go(plan_.home->position, ground_, step.source, true);
             } else {
-                const auto up_to = amslAt(nav->position, nav->height);
                 if (!started) {
-                    add(nav->position, up_to, step.source);
+                    add(leg->place, leg->amsl_m, step.source);
                 } else {
                     // Without a take-off item the first move is still up to the first item's height, then across.
-                    if (here.source == kHomeId && path_.points.size() == 1) go(here.position, up_to, step.source, true);
-                    placeLeg(*nav, up_to, step.source);
+                    if (here.source == kHomeId && path_.points.size() == 1)
+                        go(here.position, leg->amsl_m, step.source, true);
+                    placeLeg(*leg, step.source);
                 }
             }
             if (!has_repeats_) continue;
@@ -135,24 +129,25 @@ class PathBuilder {
         if (!flights_.empty()) flights_.back().stops = true;
     }
 
-    void placeLeg(const RouteNav& nav, std::optional<double> amsl, ItemId source) {
+    void placeLeg(const ProgramLeg& nav, ItemId source) {
         const PathPoint here = path_.points.back();
-        const bool rises_there = nav.kind == ItemKind::loiterToHeight;
-        const GeoPoint place = nav.kind == ItemKind::holdTurns ? circleEdge(nav, here.position) : nav.position;
+        const std::optional<double> amsl = nav.amsl_m;
+        const bool rises_there = nav.kind == LegKind::toHeight;
+        const GeoPoint place = nav.kind == LegKind::circle ? circleEdge(nav, here.position) : nav.place;
         LegFlight& leg = go(place, rises_there ? here.amsl_m : amsl, source, false);
         leg.speed_mps = std::min(nav.speed_mps, plan_.vehicle.max_mps);
         leg.acceptance_m = nav.acceptance_m;
-        leg.stops = nav.hold_s > 0 || nav.kind == ItemKind::land || nav.kind == ItemKind::holdTurns || rises_there;
+        leg.stops = nav.hold_s > 0 || nav.kind == LegKind::land || nav.kind == LegKind::circle || rises_there;
         if (nav.spline) {
             path_.legs.back().curve = true;
             splines_.push_back(path_.legs.size() - 1);
         }
-        if (rises_there) go(nav.position, amsl, source, true);
-        if (nav.kind == ItemKind::land)
-            go(nav.position, terrain_ != nullptr ? terrain_->sample(nav.position) : std::nullopt, source, true);
-        if (nav.kind == ItemKind::holdTurns && nav.turns != 0) {
+        if (rises_there) go(nav.place, amsl, source, true);
+        if (nav.kind == LegKind::land)
+            go(nav.place, terrain_ != nullptr ? terrain_->sample(nav.place) : std::nullopt, source, true);
+        if (nav.kind == LegKind::circle && nav.turns != 0) {
             const Vec2 from = local_.back();
-            auto curve = circleCurve(from, path_.frame.toLocal(nav.position), nav.radius_m, nav.turns, kCurveStep_m);
+            auto curve = circleCurve(from, path_.frame.toLocal(nav.place), nav.radius_m, nav.turns, kCurveStep_m);
             LegFlight& circle = go(path_.frame.toGeo(curve.back()), amsl, source, false);
             circle.speed_mps = std::min(nav.speed_mps, plan_.vehicle.max_mps);
             circle.acceptance_m = 1;
@@ -163,8 +158,8 @@ class PathBuilder {
     }
 
     /// Where a circle is begun: its place nearest to where the aircraft comes from.
-    GeoPoint circleEdge(const RouteNav& nav, GeoPoint from) const {
-        const Vec2 centre = path_.frame.toLocal(nav.position);
+    GeoPoint circleEdge(const ProgramLeg& nav, GeoPoint from) const {
+        const Vec2 centre = path_.frame.toLocal(nav.place);
         const Vec2 away = path_.frame.toLocal(from) - centre;
         const Vec2 out = length(away) > 0.01 ? unit(away) : Vec2{0, 1};
         return path_.frame.toGeo(centre + out * nav.radius_m);
@@ -348,9 +343,8 @@ class PathBuilder {
         if (!has_repeats_) return;
         std::unordered_map<std::size_t, std::size_t> leg_from;  // itinerary leg that starts at a point
         for (std::size_t k = 0; k < path_.legs.size(); ++k) leg_from.try_emplace(path_.legs[k].from, k);
-        for (const RouteStep& step : route_.steps) {
-            const auto* action = std::get_if<Action>(&step.what);
-            const auto* repeat = action != nullptr ? std::get_if<Repeat>(action) : nullptr;
+        for (const ProgramStep& step : program_.steps) {
+            const auto* repeat = step.action() != nullptr ? std::get_if<GoBack>(step.action()) : nullptr;
             if (repeat == nullptr || repeat->count == 0) continue;
             const auto from = last_.find(step.source);
             const auto to = first_.find(repeat->target);
@@ -402,7 +396,7 @@ class PathBuilder {
     }
 
     const Plan& plan_;
-    const Route& route_;
+    const FlightProgram& program_;
     const Terrain* terrain_;
     const Path* before_;
     std::size_t next_ = 0;  // leg of `before_` to look at first
@@ -419,16 +413,17 @@ class PathBuilder {
 
 }  // namespace
 
-LocalFrame pathFrame(const Plan& plan, const Route& route) {
+LocalFrame pathFrame(const Plan& plan, const FlightProgram& program) {
     if (plan.home) return LocalFrame(plan.home->position);
-    for (const RouteStep& step : route.steps)
-        if (const auto* nav = std::get_if<RouteNav>(&step.what)) return LocalFrame(nav->position);
+    for (const ProgramStep& step : program.steps)
+        if (const ProgramLeg* leg = step.leg(); leg != nullptr && leg->kind != LegKind::wait)
+            return LocalFrame(leg->place);
     return LocalFrame(GeoPoint{});
 }
 
-Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain, const Path* before) {
-    if (plan.vehicle.kind == VehicleKind::fixedWing) return wingPathOf(plan, route, terrain);
-    return PathBuilder(plan, route, terrain, before).run();
+Path pathOf(const Plan& plan, const FlightProgram& program, const Terrain* terrain, const Path* before) {
+    if (plan.vehicle.kind == VehicleKind::fixedWing) return wingPathOf(plan, program, terrain);
+    return PathBuilder(plan, program, terrain, before).run();
 }
 
 }  // namespace anhinga

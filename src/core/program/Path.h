@@ -1,46 +1,13 @@
-// Plan -> Route: every pattern opened up into the points that are flown, in the order of the itinerary (repeats not
-// unrolled); and the geometric path of it for drawing, profile and checks.
+// The geometric path of a program, for drawing, profile and checks.
 #pragma once
 
 #include <optional>
-#include <variant>
 #include <vector>
 
-#include "core/mission/Guidance.h"
-#include "core/pattern/Heights.h"
-#include "core/pattern/Pattern.h"
-#include "core/plan/Plan.h"
-#include "core/terrain/Terrain.h"
+#include "core/program/Guidance.h"
+#include "core/program/Program.h"
 
 namespace anhinga {
-
-struct RouteNav {
-    ItemKind kind = ItemKind::waypoint;
-    GeoPoint position;
-    Height height;
-    double speed_mps = 0, acceptance_m = 0, hold_s = 0;
-    bool spline = false;
-    double turns = 0, radius_m = 0;  // kind holdTurns
-};
-
-struct RouteStep {
-    ItemId source = 0;
-    std::variant<RouteNav, Action> what;
-};
-
-struct Route {
-    std::vector<RouteStep> steps;
-    std::vector<OpenedPattern> patterns;  // in itinerary order
-    double area_m2 = 0;                   // of all patterns
-    std::size_t photos = 0;
-
-    const PatternFlight* flightOf(ItemId id) const;
-};
-
-Route expand(const Plan& plan, const Terrain* terrain);
-/// The same, quicker: patterns that would be opened from the same (`plan_before`, over the same terrain) are taken from
-/// `before`.
-Route expand(const Plan& plan, const Terrain* terrain, const Plan& plan_before, const Route& before);
 
 /// A place on the way. `amsl_m` is unknown where home or terrain does not tell.
 struct PathPoint {
@@ -112,9 +79,6 @@ struct Path {
 
 /// First the climb above home, then across (a multirotor's first move); return home climbs to the return height first.
 /// With an earlier path, legs that are flown as they were in it are taken from there; the result is the same.
-Path pathOf(const Plan& plan, const Route& route, const Terrain* terrain, const Path* before = nullptr);
-
-/// The same place in the air in another reference; nothing when either is unknown.
-std::optional<Height> converted(const Plan& plan, const Terrain* terrain, GeoPoint place, Height height, HeightRef to);
+Path pathOf(const Plan& plan, const FlightProgram& program, const Terrain* terrain, const Path* before = nullptr);
 
 }  // namespace anhinga

@@ -1,0 +1,245 @@
+#include "core/program/Program.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <set>
+#include <unordered_map>
+
+#include "core/base/Each.h"
+#include "core/pattern/Heights.h"
+
+namespace anhinga {
+
+namespace {
+
+LegKind legKind(ItemKind kind) {
+    switch (kind) {
+        case ItemKind::takeOff:
+            return LegKind::takeOff;
+        case ItemKind::hold:
+            return LegKind::hold;
+        case ItemKind::holdTurns:
+            return LegKind::circle;
+        case ItemKind::loiterToHeight:
+            return LegKind::toHeight;
+        case ItemKind::land:
+            return LegKind::land;
+        case ItemKind::returnHome:
+            return LegKind::returnHome;
+        default:
+            return LegKind::pass;
+    }
+}
+
+bool carriesSpeed(ItemKind kind) {
+    return kind != ItemKind::takeOff && kind != ItemKind::returnHome;
+}
+
+class Builder {
+  public:
+    Builder(const Plan& plan, const Route& route, const Terrain* terrain)
+        : plan_(plan), route_(route), terrain_(terrain), wing_(plan.vehicle.kind == VehicleKind::fixedWing) {
+        program_.home_slot = plan.traits.item0_is_home;
+        program_.home = plan.home;
+    }
+
+    FlightProgram run() {
+        findTargets();
+        program_.steps.reserve(route_.steps.size() + 16);
+        for (const RouteStep& step : route_.steps) {
+            if (!targets_.empty()) first_.try_emplace(step.source, program_.steps.size());
+            if (const auto* nav = std::get_if<RouteNav>(&step.what))
+                addLeg(step.source, *nav);
+            else
+                addAction(step.source, std::get<Action>(step.what));
+        }
+        for (ProgramStep& step : program_.steps)
+            if (auto* action = std::get_if<ProgramAction>(&step.what))
+                if (auto* back = std::get_if<GoBack>(action))
+                    if (const auto at = first_.find(back->target); at != first_.end()) back->to = at->second;
+        resolveHeights(program_, homeAmsl(plan_, terrain_), terrain_);
+        return std::move(program_);
+    }
+
+  private:
+    void findTargets() {
+        for (const RouteStep& step : route_.steps) {
+            if (const auto* action = std::get_if<Action>(&step.what)) {
+                if (const auto* repeat = std::get_if<Repeat>(action)) targets_.insert(repeat->target);
+            } else {
+                const auto& nav = std::get<RouteNav>(step.what);
+                speeds_differ_ |= carriesSpeed(nav.kind) && nav.speed_mps != plan_.defaults.speed_mps;
+            }
+        }
+    }
+    void add(ItemId source, ProgramAction action) { program_.steps.push_back({source, std::move(action)}); }
+
+    void addLeg(ItemId source, const RouteNav& nav) {
+        part_ = source == last_source_ ? part_ + 1 : 0;
+        last_source_ = source;
+        if (carriesSpeed(nav.kind)) {
+            const bool target = speeds_differ_ && targets_.contains(source) && started_.insert(source).second;
+            if (nav.speed_mps != speed_ || target) {
+                speed_ = nav.speed_mps;
+                add(source, SetSpeed{speed_});
+            }
+        }
+        ProgramLeg leg;
+        leg.kind = legKind(nav.kind);
+        leg.placed = leg.kind != LegKind::takeOff && leg.kind != LegKind::returnHome;
+        leg.place = nav.position;
+        leg.height = nav.height;
+        leg.speed_mps = nav.speed_mps;
+        leg.through_air = wing_;
+        leg.acceptance_m = nav.acceptance_m;
+        leg.hold_s = nav.hold_s;
+        leg.spline = nav.spline;
+        if (leg.kind == LegKind::circle) {
+            leg.turns = nav.turns;
+            leg.radius_m = nav.radius_m;
+        }
+        leg.part = part_;
+        program_.steps.push_back({source, std::move(leg)});
+    }
+
+    void addAction(ItemId source, const Action& action) {
+        std::visit(Each{[&](const Repeat& r) {
+                            add(source, GoBack{r.target, GoBack::kNowhere, r.count});
+                        },
+                        [&](const LookAt& l) {
+                            add(source, LookAtPlace{l.place, l.height, {}});
+                        },
+                        [&](const PhotoEvery& p) {
+                            add(source, PhotosByDistance{p.distance_m, p.distance_m > 0});
+                        },
+                        [&](const Delay& d) {
+                            ProgramLeg wait;
+                            wait.kind = LegKind::wait;
+                            wait.placed = false;
+                            wait.hold_s = d.delay_s;
+                            wait.part = ++part_;
+                            last_source_ = source;
+                            program_.steps.push_back({source, std::move(wait)});
+                        },
+                        [&](const auto& as_it_is) { add(source, as_it_is); }},
+                   action);
+    }
+
+    const Plan& plan_;
+    const Route& route_;
+    const Terrain* terrain_;
+    bool wing_;
+    FlightProgram program_;
+    double speed_ = -1;
+    bool speeds_differ_ = false;
+    std::set<ItemId> targets_, started_;
+    std::unordered_map<ItemId, std::size_t> first_;
+    ItemId last_source_ = 0;
+    int part_ = 0;
+};
+
+double asFloat(double value) {
+    return static_cast<double>(static_cast<float>(value));
+}
+GeoPoint asE7(GeoPoint place) {
+    return {static_cast<double>(std::lround(place.lat_deg * 1e7)) * 1e-7,
+            static_cast<double>(std::lround(place.lon_deg * 1e7)) * 1e-7};
+}
+
+}  // namespace
+
+const ProgramStep* FlightProgram::at(int number) const {
+    const int step = number - first();
+    return step < 0 || step >= static_cast<int>(steps.size()) ? nullptr : &steps[static_cast<std::size_t>(step)];
+}
+
+ItemId FlightProgram::sourceAt(int number) const {
+    const ProgramStep* step = at(number);
+    return step != nullptr ? step->source : 0;
+}
+
+std::optional<int> FlightProgram::lastOf(ItemId id) const {
+    for (std::size_t k = steps.size(); k-- > 0;)
+        if (steps[k].source == id) return numberOf(k);
+    return std::nullopt;
+}
+
+FlightProgram programOf(const Plan& plan, const Route& route, const Terrain* terrain) {
+    return Builder(plan, route, terrain).run();
+}
+
+Result<void> sendable(const Plan& plan, const FlightProgram& program) {
+    if (!program.home) return fail("the plan has no home: set it on the map first");
+    if (program.steps.empty()) return fail("the plan has nothing to fly");
+    if (program.entries() > 65535) return fail("{} items: MAVLink counts to 65535", program.entries());
+    for (const ProgramStep& step : program.steps) {
+        const auto* back = step.action() != nullptr ? std::get_if<GoBack>(step.action()) : nullptr;
+        if (back != nullptr && back->to == GoBack::kNowhere)
+            return fail("the repeat at {} has no target: choose the item to go to", itemText(plan, step.source));
+    }
+    return {};
+}
+
+void resolveHeights(FlightProgram& program, std::optional<double> home_amsl_m, const Terrain* terrain) {
+    resolveHeights(program, home_amsl_m,
+                   [terrain](GeoPoint place) { return terrain != nullptr ? terrain->sample(place) : std::nullopt; });
+}
+
+std::optional<std::size_t> firstUnknown(const FlightProgram& program) {
+    for (std::size_t k = 0; k < program.steps.size(); ++k) {
+        const ProgramLeg* leg = program.steps[k].leg();
+        if (leg != nullptr && leg->gap != HeightGap::none && leg->kind != LegKind::takeOff &&
+            leg->kind != LegKind::land)
+            return k;
+    }
+    return std::nullopt;
+}
+
+void resolveHeights(FlightProgram& program, std::optional<double> home_amsl_m,
+                    const std::function<std::optional<double>(GeoPoint)>& ground_amsl_m) {
+    const auto baseOf = [&](GeoPoint place, HeightRef ref) -> std::optional<double> {
+        if (ref == HeightRef::amsl) return 0.0;
+        if (ref == HeightRef::home) return home_amsl_m;
+        return ground_amsl_m(place);
+    };
+    for (ProgramStep& step : program.steps) {
+        if (auto* leg = std::get_if<ProgramLeg>(&step.what)) {
+            if (leg->kind == LegKind::wait) continue;
+            const auto base = baseOf(leg->place, leg->height.ref);
+            leg->amsl_m = base ? std::optional(*base + leg->height.value_m) : std::nullopt;
+            leg->gap = base                                 ? HeightGap::none
+                       : leg->height.ref == HeightRef::home ? HeightGap::homeHeight
+                                                            : HeightGap::ground;
+        } else if (auto* look = std::get_if<LookAtPlace>(&std::get<ProgramAction>(step.what))) {
+            const auto base = baseOf(look->place, look->height.ref);
+            look->amsl_m = base ? std::optional(*base + look->height.value_m) : std::nullopt;
+        }
+    }
+}
+
+FlightProgram asHeld(FlightProgram program) {
+    const auto settle = [](GeoPoint& place, Height& height) {
+        place = asE7(place);
+        height.value_m = asFloat(height.value_m);
+    };
+    const auto hold = Each{[](SetSpeed& s) { s.speed_mps = asFloat(s.speed_mps); },
+                           [](PhotosByDistance& p) { p.distance_m = asFloat(p.distance_m); },
+                           [](PhotoInterval& p) { p.interval_s = asFloat(p.interval_s); },
+                           [](SetHeading& h) { h.heading_deg = asFloat(h.heading_deg); },
+                           [](GimbalPitch& g) { g.pitch_deg = asFloat(g.pitch_deg); },
+                           [&](LookAtPlace& l) { settle(l.place, l.height); },
+                           [](auto&) {}};
+    for (ProgramStep& step : program.steps) {
+        if (auto* leg = std::get_if<ProgramLeg>(&step.what)) {
+            settle(leg->place, leg->height);
+            for (double* number : {&leg->acceptance_m, &leg->hold_s, &leg->turns, &leg->radius_m})
+                *number = asFloat(*number);
+        } else {
+            std::visit(hold, std::get<ProgramAction>(step.what));
+        }
+    }
+    return program;
+}
+
+}  // namespace anhinga
