@@ -399,9 +399,9 @@ mistakes.add("waypoint", (120, -330), 60, actions=[{"do": "photo-interval", "int
 mistakes.add("waypoint", (-700, -330), 60, name="through the colony")
 mistakes.add("block", [(-1250, -350), (-1250, -200), (-1080, -200), (-1080, -350)], 60, "ground", name="smeared",
              pattern={"heading_deg": 0, "overlap_percent": 75, "sidelap_percent": 65, "margin_m": 0})
+mistakes.add("waypoint", (-1300, -150), 60)
 mistakes.add("block", [(-1250, -600), (-1250, -550), (-1200, -550), (-1200, -600)], 10, "amsl", name="in the ground",
              pattern={"heading_deg": 0, "overlap_percent": 75, "sidelap_percent": 65, "margin_m": 0})
-mistakes.add("waypoint", (-1300, -150), 60)
 for k in range(30):
     mistakes.add("waypoint", (-1300 + 20 * (k + 1), 0), 85)
 mistakes.add("waypoint", (-660, 0), 110)

@@ -171,7 +171,8 @@ std::vector<FieldSession::GoOnPlace> FieldSession::goOnPlaces() const {
     ItemId last = 0, last_section = 0;
     for (std::size_t k = 0; k < program.steps.size(); ++k) {
         const ItemId id = program.steps[k].source;
-        const Item* item = id == 0 || id == last || program.steps[k].leg() == nullptr ? nullptr : plan.find(id);
+        const ProgramLeg* leg = program.steps[k].leg();
+        const Item* item = id == 0 || id == last || leg == nullptr || leg->on_the_way ? nullptr : plan.find(id);
         if (item == nullptr) continue;
         last = id;
         const Section* section = plan.findSection(item->section);

@@ -43,6 +43,7 @@ std::vector<Before> before() {
 TEST_CASE("a program says and flies what was said and flown before there were programs", "[program][demo]") {
     const auto rows = before();
     REQUIRE(rows.size() == 207);
+    int follow = 0;
     for (const Before& row : rows) {
         INFO(row.name);
         const bool demo_plan = row.name.find_first_not_of("0123456789") != std::string::npos;
@@ -56,6 +57,11 @@ TEST_CASE("a program says and flies what was said and flown before there were pr
             CHECK(row.items == 0);
             continue;
         }
+        // Legs between two heights above ground follow it since: these are other items, and another flight.
+        if (!view.program.ground_legs.empty()) {
+            ++follow;
+            continue;
+        }
         CHECK(view.program.entries() == row.items);
         CHECK(planFingerprint(view.toSend(*opened)) == row.fingerprint);
         if (!fly) continue;
@@ -63,11 +69,14 @@ TEST_CASE("a program says and flies what was said and flown before there were pr
         options.time_limit_s = 1800;
         const auto flown = rehearse(*opened, view.program, terrain, options);
         REQUIRE(flown);
-        CHECK(flown->duration_s == Approx(row.flown[0]).epsilon(0.002));
-        CHECK(flown->distance_m == Approx(row.flown[1]).epsilon(0.002));
-        CHECK(flown->energy_wh == Approx(row.flown[2]).epsilon(0.002));
-        CHECK(flown->photos == Approx(row.flown[3]).margin(1));
+        // Since then a corner is passed no faster than the slope behind it allows: some of the random ones are steep.
+        const double close = demo_plan ? 0.002 : 0.01;
+        CHECK(flown->duration_s == Approx(row.flown[0]).epsilon(close));
+        CHECK(flown->distance_m == Approx(row.flown[1]).epsilon(close));
+        CHECK(flown->energy_wh == Approx(row.flown[2]).epsilon(close));
+        CHECK(flown->photos == Approx(row.flown[3]).margin(demo_plan ? 1 : 3));
     }
+    CHECK(follow < 12);
 }
 
 TEST_CASE("what is read back as a program is told in the same items again", "[program]") {
@@ -130,4 +139,103 @@ TEST_CASE("steps are numbered as they are counted aboard", "[program]") {
     program = programIn(plan);
     CHECK(program.numberOf(0) == 0);
     CHECK(program.sourceAt(0) == plan.items[0].id);
+}
+
+namespace {
+
+/// Points over the island's relief, all so high above the ground, from its shore across its hills.
+Plan acrossTheIsland(double height_m, bool wing = false) {
+    Plan plan = rowPlan(4, {47.3052, -20.1068});
+    plan.home->amsl_m.reset();
+    if (wing) plan.vehicle = skimmer();
+    plan.defaults.height = Height::aboveGround(height_m);
+    const double north[] = {500, 1200, 900, -300}, east[] = {-400, 300, 1300, 900};
+    for (std::size_t k = 0; k < 4; ++k) {
+        plan.items[k + 1].height.reset();
+        plan.items[k + 1].position = destination(destination(plan.home->position, 0, north[k]), 90, east[k]);
+    }
+    return plan;
+}
+
+}  // namespace
+
+TEST_CASE("between two heights above ground it is flown along the ground, over real relief", "[program][follow]") {
+    for (const bool wing : {false, true})
+        for (const double tolerance : {2.0, 8.0}) {
+            INFO((wing ? "wing" : "rotors") << " within " << tolerance);
+            Plan plan = acrossTheIsland(70, wing);
+            plan.defaults.follow_tolerance_m = tolerance;
+            const FlightProgram program = programIn(plan, island().get());
+            // Relief: straight from point to point it would be far off.
+            REQUIRE(program.ground_legs.size() == 3);
+            int between = 0;
+            for (const GroundLeg& leg : program.ground_legs) between += static_cast<int>(leg.points.size());
+            CHECK(between > 2);
+            const auto flown = rehearse(plan, program, island());
+            REQUIRE(flown);
+            const Channel &lat = *flown->log->find("position.lat_deg"), &lon = *flown->log->find("position.lon_deg"),
+                          &item = *flown->log->find("mission.item"),
+                          &amsl = *flown->log->find("position.height_amsl_m");
+            const ItemId first = plan.items[1].id;
+            double lowest = 0, highest = 0;
+            for (std::size_t i = 0; i < lat.t_s.size(); ++i) {
+                const int number = static_cast<int>(item.at(lat.t_s[i]).value_or(0));
+                const ProgramStep* step = program.at(number);
+                const bool led = step != nullptr && step->leg() != nullptr && step->leg()->kind == LegKind::pass &&
+                                 step->source != first;
+                if (!led) continue;
+                const auto ground = island()->sample({lat.value[i], lon.value[i]});
+                REQUIRE(ground);
+                const double off = *amsl.at(lat.t_s[i]) - *ground - 70;
+                lowest = std::min(lowest, off);
+                highest = std::max(highest, off);
+            }
+            CHECK(lowest > -tolerance - 1);
+            CHECK(lowest < -0.2);
+            // Wings climb before what is steeper than they can.
+            CHECK(highest < (wing ? 60 : tolerance + 1));
+        }
+}
+
+TEST_CASE("a repeat goes back to the point itself, not to the way there", "[program][follow][repeat]") {
+    Plan plan = acrossTheIsland(60);
+    plan.items[3].actions = {Repeat{plan.items[2].id, 1}};
+    plan.items[2].speed_mps = 5;
+    const FlightProgram program = programIn(plan, island().get());
+    const ProgramStep* back = nullptr;
+    for (const ProgramStep& step : program.steps)
+        if (step.action() != nullptr && std::holds_alternative<GoBack>(*step.action())) back = &step;
+    REQUIRE(back != nullptr);
+    std::size_t to = std::get<GoBack>(*back->action()).to;
+    REQUIRE(program.steps[to].action() != nullptr);  // its speed first
+    CHECK(std::get<SetSpeed>(*program.steps[to].action()).speed_mps == 5);
+    REQUIRE(program.steps[to + 1].leg() != nullptr);
+    CHECK_FALSE(program.steps[to + 1].leg()->on_the_way);
+    CHECK(distance_m(program.steps[to + 1].leg()->place, plan.items[2].position) < 0.1);
+    const auto flown = rehearse(plan, program, island());
+    REQUIRE(flown);
+    CHECK(flown->visits.at(plan.items[2].id) == 2);
+    // The way back is flown straight: that is said where it is not the height asked for.
+    const PlanView view = viewOf(plan, island().get());
+    bool said = false;
+    for (const Finding& f : check({plan, view, island().get()}))
+        said |= f.rule == "above-ground" && f.message.find("straight back") != std::string::npos;
+    CHECK(said);
+}
+
+TEST_CASE("above ground nobody knows is a stop", "[program][follow][check]") {
+    Plan plan = acrossTheIsland(60);
+    plan.home->amsl_m = 20;
+    const PlanView view = viewOf(plan, nullptr);
+    int stops = 0;
+    for (const Finding& f : check({plan, view, nullptr}))
+        stops += f.rule == "above-ground" && f.severity == Severity::stop;
+    CHECK(stops == 1);
+    // And what was laid out is taken over by the next view where nothing of it changed.
+    const PlanView before = viewOf(plan, island().get());
+    Plan moved = plan;
+    moved.items[4].position = destination(moved.items[4].position, 90, 40);
+    const PlanView quick = viewOf(moved, island().get(), plan, before), whole = viewOf(moved, island().get());
+    CHECK(planFingerprint(quick.toSend(moved)) == planFingerprint(whole.toSend(moved)));
+    CHECK(planFingerprint(quick.toSend(moved)) != planFingerprint(before.toSend(plan)));
 }

@@ -148,6 +148,14 @@ Plan enteredTwice() {
         p.items[4].actions.push_back(Repeat{p.items[1].id, 1});
     });
 }
+/// Over the island's hills, 70 m above whatever is below.
+Plan alongTheGround() {
+    return made([](Plan& p) {
+        for (const auto& [bearing, away_m] : {std::pair{320.0, 640.0}, {14.0, 1240.0}, {55.0, 1500.0}})
+            p.items.push_back(at(p, ItemKind::waypoint, bearing, away_m, Height::aboveGround(70)));
+        p.items.push_back(at(p, ItemKind::waypoint, 60, 300, Height::aboveHome(120)));
+    });
+}
 Plan withHeading() {
     return made([](Plan& p) {
         p.items.push_back(at(p, ItemKind::waypoint, 320, 150, Height::aboveHome(50)));
@@ -190,12 +198,15 @@ std::vector<FamilyCase> familyCases() {
     out.push_back({"a repeat entered twice", enteredTwice()});
     out.push_back({"a heading at a point", withHeading()});
     out.push_back({"fences and a rally point", fenced()});
+    out.push_back({"above the ground", alongTheGround()});
+    out.push_back({"above the ground, for wings", winged(alongTheGround())});
     return out;
 }
 
 struct FamilyFlight {
     bool verified = false, ended = false;
     double path_m = 0, height_m = 0, missed_m = 0;
+    double low_m = 0, high_m = 0;  // against the height above ground asked for, on legs that follow it
     std::vector<Unsaid> refused;
 };
 
@@ -242,6 +253,17 @@ void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
         out.path_m = std::max(out.path_m, path);
         out.height_m = std::max(out.height_m, height);
     }
+    for (const GroundLeg& leg : view.program.ground_legs)
+        for (const auto& f : track) {
+            if (!f.on_route) continue;
+            const auto near = distanceToSegment(frame.toLocal(f.place), frame.toLocal(leg.from), frame.toLocal(leg.to));
+            const auto ground = island()->sample(f.place);
+            constexpr double kOnLeg_m = 4, kPastEnds = 0.02;
+            if (near.distance_m > kOnLeg_m || near.along < kPastEnds || near.along > 1 - kPastEnds || !ground) continue;
+            const double off = f.amsl_m - *ground - (leg.from_m + (leg.to_m - leg.from_m) * near.along);
+            out.low_m = std::min(out.low_m, off);
+            out.high_m = std::max(out.high_m, off);
+        }
     for (const double m : nearest) out.missed_m = std::max(out.missed_m, m);
 }
 
@@ -312,6 +334,9 @@ TEST_CASE("every plan is sealed and flown by every family's aircraft, or refused
                                              [](const Item& i) { return i.kind == ItemKind::holdTurns; });
             if (!wing) CHECK(f.path_m < (circles ? 15 : 5));
             if (!wing) CHECK(f.height_m < 5);
+            CAPTURE(f.low_m, f.high_m);
+            CHECK(f.low_m >= -3);
+            if (!wing) CHECK(f.high_m <= 3);  // wings go over what is steeper than they climb
         }
         table += "\n";
     }

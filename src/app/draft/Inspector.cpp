@@ -33,6 +33,7 @@ QString Inspector::structure() const {
         s += QString::number(id) + ":";
         if (const Item* item = session_->plan()->find(id)) {
             s += QString::number(static_cast<int>(item->kind)) + (item->spline ? "c" : "");
+            if (effectiveHeight(*session_->plan(), *item).ref == HeightRef::ground) s += "g";
             if (isPattern(item->kind))
                 s += QString("p%1%2").arg(int(item->pattern->makes)).arg(int(item->pattern->when));
             for (const Action& a : item->actions) s += QString("a%1").arg(a.index());

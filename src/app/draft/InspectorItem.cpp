@@ -91,6 +91,14 @@ void Inspector::buildItem(ItemId id) {
             },
             "Change acceptance");
     }
+    const bool leads = (item.kind == ItemKind::waypoint && !item.spline) || item.kind == ItemKind::hold;
+    if (leads && effectiveHeight(*session_->plan(), item).ref == HeightRef::ground)
+        toggle(
+            "Follows the ground on the way here", [of](const Plan& p) { return of(p) != nullptr && !of(p)->straight; },
+            [id](Plan& p, bool on) {
+                if (Item* i = p.find(id)) i->straight = !on;
+            },
+            "Change following");
     if (item.kind == ItemKind::hold)
         number(
             "Hold", "s", 0, 36000,

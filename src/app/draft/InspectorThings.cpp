@@ -55,6 +55,13 @@ void Inspector::buildPlan() {
         },
         "Change default hold");
     number(
+        "Follow ground within", kHeightUnit, 0.5, 100,
+        [](const Plan& p) { return Shown{num(p.defaults.follow_tolerance_m)}; },
+        [](Plan& p, std::optional<double> v) {
+            if (v) p.defaults.follow_tolerance_m = *v;
+        },
+        "Change following");
+    number(
         "Ceiling", kHeightUnit, 0, 9000,
         [](const Plan& p) { return Shown{p.ceiling_m ? num(*p.ceiling_m) : QString()}; },
         [](Plan& p, std::optional<double> v) { p.ceiling_m = v; }, "Change ceiling");

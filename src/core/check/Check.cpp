@@ -23,7 +23,7 @@ constexpr Rule kRules[] = {
     rules::patternEmpty,  rules::speedRange,     rules::turnTight,      rules::gimbalRange,
     rules::photoInterval, rules::blur,           rules::coverGaps,      rules::cameraByHand,
     rules::cardRoom,      rules::terrainUnknown, rules::lookAtOpen,     rules::coincident,
-    rules::heightMix,
+    rules::heightMix,     rules::aboveGround,
 };
 
 /// Items from which a second thread is worth its start.
@@ -92,7 +92,7 @@ PlanView compute(const Plan& plan, Route route, const Terrain* terrain, const Pl
                  const PlanView* before) {
     PlanView view;
     view.route = std::move(route);
-    view.program = programOf(plan, view.route, terrain);
+    view.program = programOf(plan, view.route, terrain, before != nullptr ? &before->program : nullptr);
     if (const auto ok = sendable(plan, view.program); !ok) view.not_sendable = ok.error().message;
     view.path = pathOf(plan, view.program, terrain, before != nullptr ? &before->path : nullptr);
     view.clearance = before != nullptr && plan.obstacles == plan_before->obstacles

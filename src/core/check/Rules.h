@@ -13,6 +13,7 @@ using Out = std::vector<Finding>;
 /// "fence "colony"", "the keep-in fence".
 std::string fenceName(const Fence& fence);
 
+void aboveGround(const CheckInput& in, Out& out);
 void airspace(const CheckInput& in, Out& out);
 void batteryMissing(const CheckInput& in, Out& out);
 void blur(const CheckInput& in, Out& out);

@@ -423,6 +423,7 @@ Result<Decompiled> decompile(const MissionSet& held, const Plan& base) {
             if (*kind != ItemKind::takeOff && *kind != ItemKind::returnHome && speed != plan.defaults.speed_mps)
                 item.speed_mps = speed;
             item.spline = m.command == cmd::spline;
+            item.straight = hasPlace(m) && refOf(m.frame) == HeightRef::ground;  // as it stands aboard
             if (*kind == ItemKind::holdTurns) {
                 item.radius_m = std::clamp(static_cast<double>(std::abs(m.param3)), 1.0, 10000.0);
                 item.turns = static_cast<double>(m.param1) * (m.param3 < 0 ? -1 : 1);

@@ -374,7 +374,7 @@ void Flight::shapeLeg(const ProgramLeg& to, const Leg& before) {
         if (next && length(next_chord) > 0.5 && !stops) end = next->spline ? next->to - leg_.from : next_chord;
         in = end;
         out = next && length(next_chord) > 0.5 ? end : Vec2{};
-        leg_.end_speed = stops || !next ? 0 : cornerSpeed(in, out, leg_.speed, leg_.acceptance, accel);
+        leg_.end_speed = stops || !next ? 0 : passingSpeed(in, out, *next);
         leg_.curve = GuidedCurve(splineCurve(leg_.from, begin, leg_.to, end, 3), leg_.speed, leg_.end_speed, accel);
         return;
     }
@@ -385,7 +385,15 @@ void Flight::shapeLeg(const ProgramLeg& to, const Leg& before) {
     }
     if (next->spline && length(next_chord) > 0.5 && length(chord) > 0.5)
         out = chord;  // the curve starts as this leg ends
-    leg_.end_speed = cornerSpeed(in, out, leg_.speed, leg_.acceptance, accel);
+    leg_.end_speed = passingSpeed(in, out, *next);
+}
+
+/// How fast it may go over from leg_ to the next: as the corner allows, and the slope behind it.
+double Flight::passingSpeed(Vec2 in, Vec2 out, const Leg& next) const {
+    const VehicleProfile& v = setup_.vehicle;
+    const double corner = cornerSpeed(in, out, leg_.speed, leg_.acceptance, v.accel_mps2);
+    return slopeSpeed(length(next.to - next.from), next.to_amsl - next.from_amsl, corner,
+                      {v.accel_mps2, v.climb_mps, v.descent_mps});
 }
 
 void Flight::takePhoto() {

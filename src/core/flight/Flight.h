@@ -147,6 +147,7 @@ class Flight {
     void shapeLeg(const ProgramLeg& to, const Leg& before);
     FlightProgram resolved(FlightProgram program) const;
     Result<void> known(const FlightProgram& program) const;
+    double passingSpeed(Vec2 in, Vec2 out, const Leg& next) const;
     void beginReturn();
     Vec2 withinAirspeed(Vec2 wanted) const;
     void fly(Vec2 wanted, double climb);

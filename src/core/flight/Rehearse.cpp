@@ -232,7 +232,8 @@ Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::
     result.landed_from_home_m = length(s.position);
     std::map<ItemId, std::size_t> first;
     for (std::size_t i = 0; i < program.steps.size(); ++i)
-        if (program.steps[i].leg() != nullptr) first.try_emplace(program.steps[i].source, i);
+        if (const ProgramLeg* leg = program.steps[i].leg(); leg != nullptr && !leg->on_the_way)
+            first.try_emplace(program.steps[i].source, i);
     for (const auto& [id, step] : first) {
         if (id == 0) continue;
         const auto at = flight.executor().visits().find(step);

@@ -118,6 +118,43 @@ class FewestKnots {
     std::vector<State> best_;
 };
 
+/// Vertices, and of the samples between them those that are furthest off until none is by more than the tolerance
+/// (Douglas & Peucker 1973, in distance-height space).
+std::vector<Knot> knotsAtSamples(const std::vector<Sample>& samples, double tolerance_m) {
+    std::vector<bool> kept(samples.size(), false);
+    std::vector<std::pair<std::size_t, std::size_t>> open;
+    std::size_t last = 0;
+    for (std::size_t i = 0; i < samples.size(); ++i) {
+        if (!samples[i].vertex && i + 1 < samples.size()) continue;
+        kept[i] = true;
+        if (i > last) open.emplace_back(last, i);
+        last = i;
+    }
+    while (!open.empty()) {
+        const auto [from, to] = open.back();
+        open.pop_back();
+        const double run = std::max(1e-9, samples[to].along_m - samples[from].along_m);
+        double worst = tolerance_m;
+        std::size_t at = from;
+        for (std::size_t i = from + 1; i < to; ++i) {
+            const double share = (samples[i].along_m - samples[from].along_m) / run;
+            const double line = samples[from].height_m + (samples[to].height_m - samples[from].height_m) * share;
+            if (const double off = std::abs(samples[i].height_m - line); off > worst) {
+                worst = off;
+                at = i;
+            }
+        }
+        if (at == from) continue;
+        kept[at] = true;
+        open.emplace_back(from, at);
+        open.emplace_back(at, to);
+    }
+    std::vector<Knot> knots;
+    for (std::size_t i = 0; i < samples.size(); ++i)
+        if (kept[i]) knots.push_back({i, samples[i].height_m});
+    return knots;
+}
+
 std::vector<Knot> fewestKnots(const std::vector<Sample>& samples, const FollowOptions& o) {
     // A piece ends at every vertex: from the one in the middle both ways are looked for at once, the second from the
     // end back to it, and joined at the level where they are fewest together.
@@ -147,9 +184,8 @@ std::vector<Knot> fewestKnots(const std::vector<Sample>& samples, const FollowOp
     }
     std::vector<Knot> knots;
     if (fewest == FewestKnots::kNever) {
-        // Steeper than any piece may be: every sample is a knot then.
-        for (std::size_t i = 0; i < n; ++i) knots.push_back({i, samples[i].height_m});
-        return knots;
+        // Steeper between two knots than the tolerance is wide: samples themselves are the knots then.
+        return knotsAtSamples(samples, o.tolerance_m);
     }
     knots = to_middle->knots(level);
     const auto rest = to_end->knots(level);
@@ -159,11 +195,14 @@ std::vector<Knot> fewestKnots(const std::vector<Sample>& samples, const FollowOp
 
 /// Samples of the route with their heights; nothing where ground is unknown.
 std::optional<std::vector<Sample>> sampled(const LocalFrame& frame, const std::vector<Vec2>& vertices,
-                                           const Terrain& terrain, double sample_m, double height_m) {
+                                           const Terrain& terrain, double sample_m, const FollowOptions& o) {
     std::vector<Sample> out;
+    double whole = 0;
+    for (std::size_t v = 0; v + 1 < vertices.size(); ++v) whole += length(vertices[v + 1] - vertices[v]);
+    const double rise_per_m = whole > 0 ? o.rise_m / whole : 0;
     const auto add = [&](Vec2 at, GeoPoint place, double along, bool vertex) {
         const auto ground = terrain.sample(place);
-        if (ground) out.push_back({at, along, *ground + height_m, vertex});
+        if (ground) out.push_back({at, along, *ground + o.height_m + rise_per_m * along, vertex});
         return ground.has_value();
     };
     double along = 0;
@@ -194,7 +233,7 @@ FollowedRoute followGround(const LocalFrame& frame, const std::vector<Vec2>& ver
                            double sample_m, const FollowOptions& o) {
     FollowedRoute route;
     if (vertices.size() < 2) return route;
-    auto samples = sampled(frame, vertices, terrain, sample_m, o.height_m);
+    auto samples = sampled(frame, vertices, terrain, sample_m, o);
     if (!samples) {
         route.unknown_ground = true;
         return route;

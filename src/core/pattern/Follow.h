@@ -15,6 +15,7 @@ struct FollowOptions {
     double tolerance_m = 2;    // of the straight pieces against that height
     double climb_slope = 0.4;  // metres up for a metre along, at most
     double descent_slope = 0.3;
+    double rise_m = 0;  // so much more above ground at the last vertex, growing evenly
 };
 
 struct FollowPoint {

@@ -115,6 +115,7 @@ struct Item {
     std::optional<double> speed_mps;     // on the way to this item and from then on inside it
     std::optional<double> acceptance_m;  // how near counts as reached
     bool spline = false;                 // kind waypoint: flown through in a curve
+    bool straight = false;               // no following of the ground between two heights above it on the way here
     std::optional<double> hold_s;        // kind hold; inherits the plan's default
     double turns = 1, radius_m = 20;     // kind holdTurns; turns count clockwise, negative the other way
     CopyOnWrite<Pattern> pattern;        // kinds block, corridor, rings, face, lap
@@ -209,6 +210,7 @@ struct Defaults {
     double speed_mps = 8;
     double acceptance_m = 2;
     double hold_s = 10;
+    double follow_tolerance_m = 2;  // of legs between two heights above ground, which follow it
     bool operator==(const Defaults&) const = default;
 };
 

@@ -233,6 +233,7 @@ Item readItem(const Json& feature, const Json& data, int format) {
     item.notes = textOr(data, "notes", "");
     if (data.contains("section")) item.section = readId(data, "section");
     item.spline = boolOr(data, "spline", false);
+    item.straight = boolOr(data, "straight", false);
     if (data.contains("hold_s")) item.hold_s = number(data, "hold_s", 0, 86400);
     if (item.kind == ItemKind::holdTurns) {
         item.turns = number(data, "turns", -1000, 1000);
@@ -249,8 +250,9 @@ Item readItem(const Json& feature, const Json& data, int format) {
         if (!data.at("actions").is_array()) wrong("actions must be a list");
         for (const Json& a : data.at("actions")) item.actions.push_back(readAction(a));
     }
-    item.unknown = unknownOf(data, {"type", "id", "kind", "name", "notes", "section", "spline", "height", "speed_mps",
-                                    "acceptance_m", "hold_s", "turns", "radius_m", "block", "pattern", "actions"});
+    item.unknown =
+        unknownOf(data, {"type", "id", "kind", "name", "notes", "section", "spline", "straight", "height", "speed_mps",
+                         "acceptance_m", "hold_s", "turns", "radius_m", "block", "pattern", "actions"});
     return item;
 }
 
@@ -400,6 +402,7 @@ void readPlanMembers(Plan& plan, const Json& a) {
     if (d.contains("height")) plan.defaults.height = readHeight(d.at("height"));
     plan.defaults.speed_mps = numberOr(d, "speed_mps", plan.defaults.speed_mps, 0.1, 150);
     plan.defaults.acceptance_m = numberOr(d, "acceptance_m", plan.defaults.acceptance_m, 0.1, 1000);
+    plan.defaults.follow_tolerance_m = numberOr(d, "follow_tolerance_m", plan.defaults.follow_tolerance_m, 0.5, 100);
     plan.defaults.hold_s = numberOr(d, "hold_s", plan.defaults.hold_s, 0, 86400);
     const Json v = section("vehicle");
     plan.vehicle.name = textOr(v, "name", plan.vehicle.name.c_str());

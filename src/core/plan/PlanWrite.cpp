@@ -113,6 +113,7 @@ Json itemFeature(const Item& item) {
     if (!item.notes.empty()) data["notes"] = item.notes;
     if (item.section != 0) data["section"] = item.section;
     if (item.spline) data["spline"] = true;
+    if (item.straight) data["straight"] = true;
     if (item.hold_s) data["hold_s"] = *item.hold_s;
     if (item.kind == ItemKind::holdTurns) {
         data["turns"] = item.turns;
@@ -204,6 +205,8 @@ std::string writePlanText(const Plan& plan) {
                      {"speed_mps", plan.defaults.speed_mps},
                      {"acceptance_m", plan.defaults.acceptance_m},
                      {"hold_s", plan.defaults.hold_s}};
+    if (plan.defaults.follow_tolerance_m != Defaults{}.follow_tolerance_m)
+        a["defaults"]["follow_tolerance_m"] = plan.defaults.follow_tolerance_m;
     VehicleProfile vehicle = plan.vehicle;
     a["vehicle"] = {{"name", vehicle.name}, {"kind", nameOf(kVehicleKinds, int(vehicle.kind))}};
     for (const Number& n : vehicleNumbers(vehicle)) a["vehicle"][n.key] = *n.value;

@@ -32,11 +32,7 @@ Vec2 wantedVelocity(const GuidedLeg& leg, Vec2 position, const GuidanceLimits& l
     const double run = length(line);
     const Vec2 gap = leg.to - position;
     const double left = length(gap);
-    double allowed = leg.speed_mps;
-    // A leg steeper than the aircraft climbs is flown slower, not cut.
-    const double steepest = leg.rise_m > 0 ? limits.climb_mps : limits.descent_mps;
-    if (run > 1 && std::abs(leg.rise_m) > 0.1)
-        allowed = std::min(allowed, steepest * 0.85 * run / std::abs(leg.rise_m));
+    double allowed = slopeSpeed(run, leg.rise_m, leg.speed_mps, limits);
     const double brake = kBrakeShare * limits.accel_mps2;
     allowed = std::min(allowed, std::sqrt(leg.end_speed_mps * leg.end_speed_mps + 2 * brake * left));
     if (!(run > 1 && left > 1)) return limited(gap, allowed);
@@ -45,6 +41,14 @@ Vec2 wantedVelocity(const GuidedLeg& leg, Vec2 position, const GuidanceLimits& l
     if (done > run) return unit(gap) * std::min(allowed, left);
     const Vec2 off = position - (leg.from + along * done);
     return limited(along * allowed - limited(off * kCrossTrackGain, 3), allowed + 1);
+}
+
+double slopeSpeed(double run_m, double rise_m, double speed_mps, const GuidanceLimits& limits) {
+    // A leg steeper than the aircraft climbs is flown slower, not cut.
+    constexpr double kShare = 0.85;
+    const double steepest = rise_m > 0 ? limits.climb_mps : limits.descent_mps;
+    if (run_m <= 0.05 || std::abs(rise_m) <= 0.1) return speed_mps;
+    return std::min(speed_mps, steepest * kShare * run_m / std::abs(rise_m));
 }
 
 double cornerSpeed(Vec2 in, Vec2 out, double speed_mps, double acceptance_m, double accel_mps2) {

@@ -34,6 +34,9 @@ void accelerate(Vec2& velocity, Vec2& acceleration, Vec2 wanted, const GuidanceL
 /// no faster than the climb allows.
 Vec2 wantedVelocity(const GuidedLeg& leg, Vec2 position, const GuidanceLimits& limits);
 
+/// How fast a leg of this length and rise may be flown, so that the climb keeps up with it; at most `speed_mps`.
+double slopeSpeed(double run_m, double rise_m, double speed_mps, const GuidanceLimits& limits);
+
 /// How fast a corner from direction `in` to direction `out` may be passed so that the path stays within `acceptance_m`:
 /// an arc of radius v^2/a cuts it by r (1/cos(turn/2) - 1).
 double cornerSpeed(Vec2 in, Vec2 out, double speed_mps, double acceptance_m, double accel_mps2);

@@ -109,6 +109,7 @@ class PathBuilder {
                 go(plan_.home->position, height, step.source, false, true).stops = true;
                 go(plan_.home->position, ground_, step.source, true);
             } else {
+                const bool over_ground = leg->height.ref == HeightRef::ground;
                 if (!started) {
                     add(leg->place, leg->amsl_m, step.source);
                 } else {
@@ -117,6 +118,7 @@ class PathBuilder {
                         go(here.position, leg->amsl_m, step.source, true);
                     placeLeg(*leg, step.source);
                 }
+                if (over_ground && leg->kind != LegKind::land) path_.points.back().over_ground_m = leg->height.value_m;
             }
             if (!has_repeats_) continue;
             first_.try_emplace(step.source, path_.points.size() - 1);
@@ -197,8 +199,10 @@ class PathBuilder {
             LegFlight& f = flights_[k];
             f.end_speed_mps = 0;
             if (f.stops || k + 1 >= flights_.size() || path_.legs[k + 1].climb) continue;
-            f.end_speed_mps =
+            // No faster than the corner allows, nor the slope behind it.
+            const double corner =
                 cornerSpeed(directionIn(k), directionOut(k + 1), f.speed_mps, f.acceptance_m, limits_.accel_mps2);
+            f.end_speed_mps = slopeSpeed(length(chord(k + 1)), rise(path_.legs[k + 1]).value_or(0), corner, limits_);
         }
     }
 

@@ -13,9 +13,10 @@ namespace anhinga {
 struct PathPoint {
     GeoPoint position;
     std::optional<double> amsl_m;
-    ItemId source = 0;   // kHomeId for home
-    double along_m = 0;  // distance flown from the start of the path
-    Vec2 local = {};     // in Path::frame
+    ItemId source = 0;                         // kHomeId for home
+    double along_m = 0;                        // distance flown from the start of the path
+    Vec2 local = {};                           // in Path::frame
+    std::optional<double> over_ground_m = {};  // asked for, where the height was asked for so
 };
 
 /// One point of the line that is flown.

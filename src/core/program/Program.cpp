@@ -7,7 +7,9 @@
 #include <unordered_map>
 
 #include "core/base/Each.h"
+#include "core/pattern/Follow.h"
 #include "core/pattern/Heights.h"
+#include "core/program/Wing.h"
 
 namespace anhinga {
 
@@ -38,8 +40,12 @@ bool carriesSpeed(ItemKind kind) {
 
 class Builder {
   public:
-    Builder(const Plan& plan, const Route& route, const Terrain* terrain)
-        : plan_(plan), route_(route), terrain_(terrain), wing_(plan.vehicle.kind == VehicleKind::fixedWing) {
+    Builder(const Plan& plan, const Route& route, const Terrain* terrain, const FlightProgram* before)
+        : plan_(plan),
+          route_(route),
+          terrain_(terrain),
+          before_(before),
+          wing_(plan.vehicle.kind == VehicleKind::fixedWing) {
         program_.home_slot = plan.traits.item0_is_home;
         program_.home = plan.home;
     }
@@ -48,7 +54,6 @@ class Builder {
         findTargets();
         program_.steps.reserve(route_.steps.size() + 16);
         for (const RouteStep& step : route_.steps) {
-            if (!targets_.empty()) first_.try_emplace(step.source, program_.steps.size());
             if (const auto* nav = std::get_if<RouteNav>(&step.what))
                 addLeg(step.source, *nav);
             else
@@ -76,15 +81,29 @@ class Builder {
     void add(ItemId source, ProgramAction action) { program_.steps.push_back({source, std::move(action)}); }
 
     void addLeg(ItemId source, const RouteNav& nav) {
-        part_ = source == last_source_ ? part_ + 1 : 0;
+        const bool first = source != last_source_;
+        part_ = first ? 0 : part_ + 1;
         last_source_ = source;
-        if (carriesSpeed(nav.kind)) {
-            const bool target = speeds_differ_ && targets_.contains(source) && started_.insert(source).second;
-            if (nav.speed_mps != speed_ || target) {
-                speed_ = nav.speed_mps;
-                add(source, SetSpeed{speed_});
+        const GroundLeg* along = nullptr;
+        // Within a pattern its own following decides.
+        if (const auto asked = first ? groundLegTo(nav) : std::nullopt) along = layOut(*asked, nav.speed_mps);
+        if (along != nullptr && !along->points.empty()) {
+            setSpeed(source, nav, false);
+            for (const GroundLeg::Point& p : along->points) {
+                ProgramLeg leg;
+                leg.place = p.place;
+                leg.height = Height::aboveGround(p.height_m);
+                leg.speed_mps = nav.speed_mps;
+                leg.through_air = wing_;
+                leg.acceptance_m = nav.acceptance_m;
+                leg.part = part_++;
+                leg.on_the_way = true;
+                program_.steps.push_back({source, std::move(leg)});
             }
         }
+        first_.try_emplace(source, program_.steps.size());
+        setSpeed(source, nav, targets_.contains(source) && started_.insert(source).second);
+        last_nav_ = &nav;
         ProgramLeg leg;
         leg.kind = legKind(nav.kind);
         leg.placed = leg.kind != LegKind::takeOff && leg.kind != LegKind::returnHome;
@@ -103,7 +122,87 @@ class Builder {
         program_.steps.push_back({source, std::move(leg)});
     }
 
+    void setSpeed(ItemId source, const RouteNav& nav, bool target) {
+        if (!carriesSpeed(nav.kind) || (nav.speed_mps == speed_ && !(target && speeds_differ_))) return;
+        speed_ = nav.speed_mps;
+        add(source, SetSpeed{speed_});
+    }
+
+    /// What a leg to `nav` is laid out from, where it is to follow the ground.
+    std::optional<GroundLeg> groundLegTo(const RouteNav& nav) const {
+        if (terrain_ == nullptr || terrain_->empty() || last_nav_ == nullptr) return std::nullopt;
+        const auto starts = [](ItemKind kind) {
+            return kind == ItemKind::waypoint || kind == ItemKind::hold || kind == ItemKind::loiterToHeight;
+        };
+        const auto overGround = [](const RouteNav& n) { return n.height.ref == HeightRef::ground; };
+        if (!overGround(*last_nav_) || !starts(last_nav_->kind)) return std::nullopt;
+        if (!overGround(nav) || nav.spline || nav.straight ||
+            (nav.kind != ItemKind::waypoint && nav.kind != ItemKind::hold))
+            return std::nullopt;
+        GroundLeg leg;
+        leg.from = last_nav_->position;
+        leg.to = nav.position;
+        leg.from_m = last_nav_->height.value_m;
+        leg.to_m = nav.height.value_m;
+        // Rotors slow down on a slope as much as it takes; wings cannot.
+        constexpr double kSteepest = 3;
+        constexpr double kWingShare = 0.6;  // what is left it needs to turn from down to up
+        const double per_run = kWingShare / std::max(0.1, nav.speed_mps);
+        leg.climb_slope = wing_ ? plan_.vehicle.climb_mps * per_run : kSteepest;
+        leg.descent_slope = wing_ ? plan_.vehicle.descent_mps * per_run : kSteepest;
+        leg.tolerance_m = plan_.defaults.follow_tolerance_m;
+        return leg;
+    }
+
+    /// Wings take their time to turn from down to up: what they sink in it is given to such points beforehand, and the
+    /// tolerance to all, as they keep their height less well than rotors.
+    static void liftForWings(std::vector<FollowPoint>& points, double speed_mps, double tolerance_m) {
+        const auto climb = [&](std::size_t i) {
+            const double run = length(points[i + 1].at - points[i].at);
+            return run > 0 ? speed_mps * (points[i + 1].amsl_m - points[i].amsl_m) / run : 0;
+        };
+        std::vector<double> lift(points.size(), tolerance_m);
+        for (std::size_t i = 1; i + 1 < points.size(); ++i) {
+            const double more = climb(i) - climb(i - 1);
+            if (more > 0) lift[i] += more * more / (2 * kWingClimbAccel_mps2);
+        }
+        for (std::size_t i = 0; i < points.size(); ++i) points[i].amsl_m += lift[i];
+    }
+
+    const GroundLeg* layOut(GroundLeg leg, double speed_mps) {
+        constexpr double kShortest_m = 3, kMostSamples = 4000;
+        if (before_ != nullptr) {
+            const auto& known = before_->ground_legs;
+            for (std::size_t k = next_known_; k < std::min(known.size(), next_known_ + 4); ++k)
+                if (known[k].laidOutAs(leg)) {
+                    next_known_ = k + 1;
+                    return &program_.ground_legs.emplace_back(known[k]);
+                }
+        }
+        const LocalFrame frame(leg.from);
+        const Vec2 to = frame.toLocal(leg.to);
+        const double run = length(to);
+        if (run < kShortest_m) return nullptr;
+        const double sample_m = std::max(std::clamp(terrain_->cell_m() / 4, 1.0, 5.0), run / kMostSamples);
+        constexpr double kDrawnShare = 0.5;  // of the tolerance: the rest is for how it is flown
+        FollowedRoute route = followGround(
+            frame, {{0, 0}, to}, *terrain_, sample_m,
+            {leg.from_m, kDrawnShare * leg.tolerance_m, leg.climb_slope, leg.descent_slope, leg.to_m - leg.from_m});
+        if (wing_ && !route.pieces.empty()) liftForWings(route.pieces.front(), speed_mps, leg.tolerance_m);
+        leg.unknown_ground = route.unknown_ground;
+        if (!route.pieces.empty()) {
+            const auto& points = route.pieces.front();
+            for (std::size_t i = 1; i + 1 < points.size(); ++i) {
+                const GeoPoint place = frame.toGeo(points[i].at);
+                if (const auto ground = terrain_->sample(place))
+                    leg.points.push_back({place, points[i].amsl_m - *ground});
+            }
+        }
+        return &program_.ground_legs.emplace_back(std::move(leg));
+    }
+
     void addAction(ItemId source, const Action& action) {
+        first_.try_emplace(source, program_.steps.size());
         std::visit(Each{[&](const Repeat& r) {
                             add(source, GoBack{r.target, GoBack::kNowhere, r.count});
                         },
@@ -129,6 +228,9 @@ class Builder {
     const Plan& plan_;
     const Route& route_;
     const Terrain* terrain_;
+    const FlightProgram* before_;
+    std::size_t next_known_ = 0;
+    const RouteNav* last_nav_ = nullptr;
     bool wing_;
     FlightProgram program_;
     double speed_ = -1;
@@ -165,8 +267,8 @@ std::optional<int> FlightProgram::lastOf(ItemId id) const {
     return std::nullopt;
 }
 
-FlightProgram programOf(const Plan& plan, const Route& route, const Terrain* terrain) {
-    return Builder(plan, route, terrain).run();
+FlightProgram programOf(const Plan& plan, const Route& route, const Terrain* terrain, const FlightProgram* before) {
+    return Builder(plan, route, terrain, before).run();
 }
 
 Result<void> sendable(const Plan& plan, const FlightProgram& program) {

@@ -32,6 +32,7 @@ struct ProgramLeg {
     bool spline = false;
     double turns = 0, radius_m = 0;  // of a circle; turns below 0 go left
     int part = 0;                    // which leg of its item, from 0: a pattern has many
+    bool on_the_way = false;         // leads to its item along the ground, which comes after it
 
     /// Whether it is flown the same as `o`, at whatever speed.
     bool sameAim(const ProgramLeg& o) const {
@@ -74,11 +75,29 @@ struct ProgramStep {
     const ProgramAction* action() const { return std::get_if<ProgramAction>(&what); }
 };
 
+/// A leg between two heights above ground as it was laid out along it: where the points stand, and from what.
+struct GroundLeg {
+    GeoPoint from, to;
+    double from_m = 0, to_m = 0;  // above ground
+    double climb_slope = 0, descent_slope = 0, tolerance_m = 0;
+    struct Point {
+        GeoPoint place;
+        double height_m = 0;  // above ground
+    };
+    std::vector<Point> points;
+    bool unknown_ground = false;  // somewhere on the way: it is flown straight
+    bool laidOutAs(const GroundLeg& o) const {
+        return from == o.from && to == o.to && from_m == o.from_m && to_m == o.to_m && climb_slope == o.climb_slope &&
+               descent_slope == o.descent_slope && tolerance_m == o.tolerance_m;
+    }
+};
+
 /// Steps in the order of the itinerary, repeats not unrolled. Aboard they are counted from 1 where home comes first.
 struct FlightProgram {
     std::vector<ProgramStep> steps;
     bool home_slot = true;
     std::optional<Home> home;
+    std::vector<GroundLeg> ground_legs;  // in the order of the steps they lead to
 
     int first() const { return home_slot ? 1 : 0; }
     /// The number of a step as it is counted aboard; and the step of a number, null for home and beyond the end.
@@ -92,8 +111,11 @@ struct FlightProgram {
 };
 
 /// The program of a route. The speed is set before the first leg that has one, wherever it changes, and at every target
-/// of a repeat (going back must not inherit another).
-FlightProgram programOf(const Plan& plan, const Route& route, const Terrain* terrain);
+/// of a repeat (going back must not inherit another). A straight leg between two heights above ground gets points on
+/// the way, between which it is flown straight and stays within the plan's tolerance of the height asked for; what is
+/// known of `before` (over the same terrain) is taken from there.
+FlightProgram programOf(const Plan& plan, const Route& route, const Terrain* terrain,
+                        const FlightProgram* before = nullptr);
 /// Why it cannot be sent at all, in words: no home, a repeat without a target, nothing to fly, too long.
 Result<void> sendable(const Plan& plan, const FlightProgram& program);
 /// Every height anew, from home's height and over this terrain (either may be unknown).

@@ -28,7 +28,8 @@ Route compute(const Plan& plan, const Terrain* terrain, const Route* before) {
                      effectiveHold_s(plan, item),
                      item.kind == ItemKind::waypoint && item.spline,
                      item.turns,
-                     item.radius_m};
+                     item.radius_m,
+                     item.straight};
         if (isPattern(item.kind)) {
             const auto at = known.find(item.id);
             OpenedPattern opened{item, nullptr};
@@ -39,7 +40,7 @@ Route compute(const Plan& plan, const Terrain* terrain, const Route* before) {
             route.area_m2 += opened.flight->area_m2;
             route.photos += opened.flight->photos.size();
             nav.kind = ItemKind::waypoint;
-            nav.spline = false;
+            nav.spline = nav.straight = false;
             for (const PatternPoint& point : opened.flight->points) {
                 nav.position = point.place;
                 nav.height = point.height;

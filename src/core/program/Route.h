@@ -19,6 +19,7 @@ struct RouteNav {
     double speed_mps = 0, acceptance_m = 0, hold_s = 0;
     bool spline = false;
     double turns = 0, radius_m = 0;  // kind holdTurns
+    bool straight = false;           // does not follow the ground on the way here
 };
 
 struct RouteStep {

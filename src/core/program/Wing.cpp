@@ -10,9 +10,8 @@ namespace anhinga {
 
 namespace {
 
-constexpr double kHeadingGain = 1.2;      // 1/s: heading error into rate of turn
-constexpr double kBankKept = 0.85;        // of the most bank: turns are planned with it, the rest steers
-constexpr double kClimbAccel_mps2 = 1.5;  // the nose goes up and down no quicker
+constexpr double kHeadingGain = 1.2;  // 1/s: heading error into rate of turn
+constexpr double kBankKept = 0.85;    // of the most bank: turns are planned with it, the rest steers
 constexpr double kBrakes_mps2 = 3;
 constexpr double kFinalHeight_m = 40;  // an approach from a circle begins so high above the ground
 constexpr double kWingCurveStep_m = 4;
@@ -47,7 +46,7 @@ void steer(WingState& s, const Wish& wish, Vec2 wind, const WingLimits& limits, 
     s.bank_rad += std::clamp(bank - s.bank_rad, -limits.roll_radps * dt, limits.roll_radps * dt);
     const double turn = kStandardGravity_mps2 * std::tan(s.bank_rad) / std::max(1.0, s.air_mps) * dt;
     const double climb = std::clamp(wish.climb_mps, -limits.descent_mps, limits.climb_mps);
-    s.climb_mps += std::clamp(climb - s.climb_mps, -kClimbAccel_mps2 * dt, kClimbAccel_mps2 * dt);
+    s.climb_mps += std::clamp(climb - s.climb_mps, -kWingClimbAccel_mps2 * dt, kWingClimbAccel_mps2 * dt);
     const Vec2 mean = towards(s.heading_rad + turn / 2) * s.air_mps + wind;
     s.heading_rad = wrapped(s.heading_rad + turn);
     s.velocity = towards(s.heading_rad) * s.air_mps + wind;

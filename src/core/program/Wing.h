@@ -12,6 +12,8 @@
 
 namespace anhinga {
 
+constexpr double kWingClimbAccel_mps2 = 1.5;  // the nose goes up and down no quicker
+
 struct WingLimits {
     double cruise_mps = 16, max_mps = 24;
     double stall_mps = 9, margin = 0.2;  // the margin as a share of the stall

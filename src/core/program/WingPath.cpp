@@ -41,7 +41,7 @@ class WingPathBuilder {
         WingGoal goal;
         ItemId source = 0;
         GeoPoint place;
-        std::optional<double> amsl_m;
+        std::optional<double> amsl_m, over_ground_m;
         std::vector<GoBack> repeats;
         WingState after;  // on letting go of it
         std::size_t point = 0;
@@ -71,6 +71,7 @@ class WingPathBuilder {
             g.source = step.source;
             g.place = nav.place;
             g.amsl_m = nav.amsl_m;
+            if (nav.height.ref == HeightRef::ground) g.over_ground_m = nav.height.value_m;
             g.goal.place = path_.frame.toLocal(nav.place);
             g.goal.speed_mps = nav.speed_mps;
             g.goal.acceptance_m = nav.acceptance_m;
@@ -194,7 +195,10 @@ class WingPathBuilder {
             GeoPoint place = path_.frame.toGeo(state_.position);
             if (placed || to_centre) place = g.goal.kind == WingGoal::comeHome ? plan_.home->position : g.place;
             g.point = addPoint(place, known_ ? std::optional(state_.amsl_m) : std::nullopt, g.source);
-            if (placed && g.goal.kind == WingGoal::pass) path_.points.back().amsl_m = g.amsl_m;
+            if (placed && g.goal.kind == WingGoal::pass) {
+                path_.points.back().amsl_m = g.amsl_m;
+                path_.points.back().over_ground_m = g.over_ground_m;
+            }
             leg.to = g.point;
             leg.line_to = path_.line.size();
             path_.legs.push_back(leg);
