@@ -312,6 +312,25 @@ void PlanSession::replace(const QString& name, Plan plan) {
     edit(name, [&](Plan& p) { p = std::move(plan); });
 }
 
+void PlanSession::replaceAsNew(const QString& name, Plan plan) {
+    const std::size_t steps = position_;
+    const Origin from{path_, saved_, on_disk_};
+    replace(name, std::move(plan));
+    if (position_ == steps) return;  // refused, or the same
+    steps_.back().from = from;
+    steps_.back().to = Origin{};
+    belongTo(steps_.back().to);
+    emit opened();
+}
+
+void PlanSession::belongTo(const std::optional<Origin>& origin) {
+    if (!origin) return;
+    path_ = origin->path;
+    saved_ = origin->saved;
+    on_disk_ = origin->on_disk;
+    emit planChanged();
+}
+
 QString PlanSession::objection(const Plan& after) const {
     if (plan_->frozen && after.frozen && !sameFlown(*plan_, after))
         return "The plan is frozen since it was sealed. A new revision of it can be changed: Field, New revision";
@@ -365,6 +384,7 @@ void PlanSession::undo() {
     if (const QString why = objection(*steps_[position_ - 1].before); !why.isEmpty()) return emit refused(why);
     merge_ = 0;
     set(steps_[--position_].before);
+    belongTo(steps_[position_].from);
 }
 
 void PlanSession::redo() {
@@ -372,6 +392,7 @@ void PlanSession::redo() {
     if (const QString why = objection(*steps_[position_].after); !why.isEmpty()) return emit refused(why);
     merge_ = 0;
     set(steps_[position_++].after);
+    belongTo(steps_[position_ - 1].to);
 }
 
 void PlanSession::select(std::set<ItemId> ids) {

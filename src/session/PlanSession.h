@@ -82,8 +82,10 @@ class PlanSession : public QObject {
     /// Adds a file with heights to the plan, as one undoable step; named relative to the plan where that has a file.
     /// Fails, and changes nothing, when it cannot be read.
     Result<void> addTerrain(const QString& file);
-    /// Replaces everything as one undoable step (fetched from the aircraft, imported).
+    /// Replaces everything as one undoable step (imported, recovered).
     void replace(const QString& name, Plan plan);
+    /// Another plan, which belongs to no file, as one undoable step: undo brings the former back, with its file.
+    void replaceAsNew(const QString& name, Plan plan);
 
     /// One undoable step; dropped when nothing changed. Steps with the same non-zero `merge` in a row become one.
     void edit(const QString& name, const std::function<void(Plan&)>& change, int merge = 0);
@@ -151,11 +153,19 @@ class PlanSession : public QObject {
     void cutEnded(const QString& how);
 
   private:
+    /// What a plan belongs to on disk.
+    struct Origin {
+        QString path;
+        PlanPtr saved;
+        std::uint64_t on_disk = 0;
+    };
     struct Step {
         QString name;
         PlanPtr before, after;
+        std::optional<Origin> from = {}, to = {};  // where the step leads from one file to another
     };
     void set(PlanPtr plan);
+    void belongTo(const std::optional<Origin>& origin);
     /// Why the plan may not become `after`; empty when it may.
     QString objection(const Plan& after) const;
     void rememberDisk();

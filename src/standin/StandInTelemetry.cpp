@@ -236,6 +236,7 @@ mavlink::Message StandIn::gps() const {
         .set("alt", s.amsl_m * 1000)
         .set("eph", jump ? 420 : 80)
         .set("epv", 120)
+        .set("h_acc", jump ? 6300 : 900)
         .set("vel", length(s.velocity) * 100)
         .set("cog", s.yaw_deg * 100)
         .set("fix_type", fault("gps-loss") ? kNoFix

@@ -63,8 +63,17 @@ TEST_CASE("a program says and flies what was said and flown before there were pr
             continue;
         }
         CHECK(view.program.entries() == row.items);
-        CHECK(planFingerprint(view.toSend(*opened)) == row.fingerprint);
-        if (!fly) continue;
+        // A landing was told the height of a waypoint; it has none since.
+        MissionSet items = itemsOf(view.toSend(*opened));
+        for (MissionItem& i : items.mission)
+            if (const Item* item = opened->find(view.program.sourceAt(i.seq)); i.command == cmd::land) {
+                REQUIRE(item != nullptr);
+                i.z = static_cast<float>(effectiveHeight(*opened, *item).value_m);
+                i.frame = frameOf(effectiveHeight(*opened, *item).ref);
+            }
+        CHECK(missionFingerprint(items) == row.fingerprint);
+        // Landings came down from the height of a waypoint.
+        if (!fly || (!demo_plan && opened->items.back().kind == ItemKind::land)) continue;
         RehearseOptions options;
         options.time_limit_s = 1800;
         const auto flown = rehearse(*opened, view.program, terrain, options);
@@ -238,4 +247,55 @@ TEST_CASE("above ground nobody knows is a stop", "[program][follow][check]") {
     const PlanView quick = viewOf(moved, island().get(), plan, before), whole = viewOf(moved, island().get());
     CHECK(planFingerprint(quick.toSend(moved)) == planFingerprint(whole.toSend(moved)));
     CHECK(planFingerprint(quick.toSend(moved)) != planFingerprint(before.toSend(plan)));
+}
+
+TEST_CASE("a landing arrives as high as it comes and then goes down, whatever height stands with it",
+          "[program][landing]") {
+    for (const double height : {0.0, 25.0, 90.0}) {
+        INFO(height);
+        Plan plan = rowPlan(3);
+        plan.items.back().kind = ItemKind::land;
+        plan.items.back().position = destination(plan.items[3].position, 0, 80);
+        plan.items.back().height = Height::aboveHome(height);
+        const auto items = itemsIn(plan);
+        CHECK(items.back().command == cmd::land);
+        CHECK(items.back().z == 0);
+        CHECK(items.back().frame == frame::home);
+        const Path path = pathIn(plan);
+        REQUIRE(path.legs.size() >= 2);
+        const PathLeg& level = path.legs[path.legs.size() - 2];
+        CHECK(path.points[level.from].amsl_m == path.points[level.to].amsl_m);
+        CHECK(path.legs.back().climb);
+        // And so it is rehearsed: level until it is there.
+        const auto flown = rehearse(plan, programIn(plan), nullptr);
+        REQUIRE(flown);
+        CHECK(flown->landed);
+        CHECK(flown->max_height_home_m < 61);
+    }
+    // As a list read from an aircraft holds it.
+    Plan plan = rowPlan(2);
+    plan.items.back().kind = ItemKind::land;
+    const auto back = decompile({itemsIn(plan), {}, {}}, plan);
+    REQUIRE(back);
+    CHECK_FALSE(back->plan.items.back().height);
+}
+
+TEST_CASE("what stands after a landing is not flown, and that is found", "[program][landing][check]") {
+    Plan plan = rowPlan(3);
+    const auto found = [&] {
+        const PlanView view = viewOf(plan, nullptr);
+        std::vector<Finding> out;
+        for (const Finding& f : check({plan, view, nullptr}))
+            if (f.rule == "after-landing") out.push_back(f);
+        return out;
+    };
+    CHECK(found().empty());
+    std::rotate(plan.items.begin() + 2, plan.items.end() - 1, plan.items.end());  // the return after the first point
+    const auto said = found();
+    REQUIRE(said.size() == 1);
+    CHECK(said[0].item == plan.items[3].id);
+    CHECK(said[0].message.find("2 items after it are not flown") != std::string::npos);
+    said[0].corrections.at(0).apply(plan);
+    CHECK(found().empty());
+    CHECK(plan.items.back().kind == ItemKind::returnHome);
 }

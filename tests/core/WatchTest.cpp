@@ -246,6 +246,7 @@ TEST_CASE("every automatic check says why, good or bad, and unknown without a ve
     };
     const Wrong wrongs[] = {{"link", [&] { v.link.recent_loss = 0.3; }},
                             {"gps", [&] { v.hdop = 2; }},
+                            {"gps", [&] { v.hdop = 0.8, v.position_within_m = 7.5; }},
                             {"home", [&] { v.home = destination(*v.home, 90, 40); }},
                             {"kind", [&] { v.type = 1; }},
                             {"level", [&] { v.roll_deg = 12; }},
@@ -315,6 +316,12 @@ TEST_CASE("the pilot's sticks and mode switch are read as the vehicle's paramete
     CHECK(p.mode.empty());
     CHECK(*p.rssi_percent == 50);
     CHECK(p.sticksMoved());
+    // The receiver says itself that it hears nothing, whatever pulses are still sent.
+    v.sensors_on = 65536 | 1;
+    v.sensors_ok = 1;
+    CHECK_FALSE(pilotInput(v, nullptr).heard);
+    v.sensors_ok = 65536 | 1;
+    CHECK(pilotInput(v, nullptr).heard);
     ParameterSet set{{"RCMAP_ROLL", {4, 2}}, {"RCMAP_YAW", {1, 2}},  {"FLTMODE_CH", {6, 2}},  {"FLTMODE3", {5, 2}},
                      {"RC3_MIN", {1000, 4}}, {"RC3_MAX", {1200, 4}}, {"RC2_TRIM", {1480, 4}}, {"RCMAP_PITCH", {99, 2}}};
     p = pilotInput(v, &set);

@@ -12,6 +12,7 @@
 #include "core/geo/Polygon.h"
 #include "core/link/Commands.h"
 #include "core/link/MissionTransfer.h"
+#include "core/link/Parameters.h"
 #include "core/plan/PlanFile.h"
 #include "core/plan/ProfileLibrary.h"
 #include "standin/LinkedStandIn.h"
@@ -40,7 +41,7 @@ constexpr FamilyKind kAircraft[] = {
 /// One aircraft and our end of a link to it, in virtual time.
 class Meeting {
   public:
-    Meeting(const FamilyKind& kind, const Plan& plan, double pace = 60) {
+    Meeting(const FamilyKind& kind, const Plan& plan, double pace = 60, bool known = true) {
         const int port = world.net.freePort();
         VehicleLink::Options ours;
         ours.world = world.world();
@@ -55,6 +56,7 @@ class Meeting {
         REQUIRE(linked);
         aircraft = std::move(*linked);
         REQUIRE(link->waitForVehicle(5));
+        if (!known) return;  // nothing but its first heartbeat
         REQUIRE(world.until(10, [&] { return link->snapshot().home_amsl_m && link->snapshot().capabilities; }));
     }
     bool until(double seconds, const std::function<bool(const VehicleSnapshot&)>& done) {
@@ -418,4 +420,22 @@ TEST_CASE("a list that is taken and then called not valid is not sealed", "[link
     CHECK(h->differences.empty());
     CHECK(h->objection.find("rejected") != std::string::npos);
     CHECK_FALSE(h->verified);
+}
+
+TEST_CASE("parameters that come before the aircraft has said how it packs them are read right", "[link][family]") {
+    for (const FamilyKind& kind : {kAircraft[2], kAircraft[5]}) {
+        INFO(kind.name);
+        Meeting early(kind, pointsOnly(), 60, false), late(kind, pointsOnly());
+        const auto first = readParameters(*early.link), then = readParameters(*late.link);
+        REQUIRE(first);
+        REQUIRE(then);
+        REQUIRE(first->size() == then->size());
+        int whole = 0;
+        for (const auto& [name, p] : *first) {
+            INFO(name);
+            CHECK(p.value == then->at(name).value);
+            whole += p.type <= 6 && p.value >= 1 && p.value == std::round(p.value);
+        }
+        CHECK(whole > 0);
+    }
 }

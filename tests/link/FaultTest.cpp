@@ -240,6 +240,7 @@ TEST_CASE("a link that is lost makes it return, one that comes back tells the st
 
 TEST_CASE("memory that is full and a camera that does not shoot", "[standin][fault]") {
     Sky full(with("full-memory"));
+    full.run(1.1);  // until its first heartbeat
     full.upload(rowMission(3));
     full.command(cmd::armDisarm, 1);
     full.command(cmd::missionStart);
@@ -307,6 +308,7 @@ TEST_CASE("missions outlive a power cut only when they were stored", "[standin][
     StandInOptions o = standInOptions();
     o.store_file = dir / "missions";
     const auto heldItems = [](Sky& sky) {
+        sky.run(1.1);  // until its first heartbeat
         sky.command(cmd::armDisarm, 1);
         sky.command(cmd::missionStart);
         return sky.lastText() == "no mission is stored" ? 0 : 1;

@@ -298,6 +298,51 @@ Message hostile(const mavlink::MessageInfo& info, std::mt19937& random) {
 }
 }  // namespace
 
+TEST_CASE("a battery, a heartbeat or a GPS of another component never changes the aircraft's state", "[link]") {
+    VehicleState state;
+    const auto from = [](int component, Message m) {
+        m.system = 1;
+        m.component = static_cast<std::uint8_t>(component);
+        return m;
+    };
+    constexpr int kAutopilot = 1, kCompanion = 191, kGimbal = 154, kBattery = 180;
+    const auto gps = [](double lat) { return Message("GLOBAL_POSITION_INT").set("lat", lat * 1e7).set("lon", 1e7); };
+    const auto beat = [](int autopilot, int mode) {
+        return Message("HEARTBEAT").set("type", 2).set("autopilot", autopilot).set("custom_mode", mode);
+    };
+    // Before the autopilot is heard: a gimbal's place is nobody's, a companion that calls itself an autopilot is given
+    // up.
+    state.take(from(kGimbal, gps(12)), 0);
+    CHECK_FALSE(state.at(0).position);
+    state.take(from(kCompanion, beat(0, 99)), 1);
+    state.take(from(kAutopilot, beat(3, 5)), 2);
+    CHECK(state.at(2).component == kAutopilot);
+    CHECK(state.at(2).custom_mode == 5);
+    state.take(from(kAutopilot, gps(47)), 3);
+    state.take(from(kAutopilot, Message("SYS_STATUS").set("voltage_battery", 15200).set("battery_remaining", 80)), 3);
+    state.take(from(kAutopilot, Message("GPS_RAW_INT").set("fix_type", 3).set("eph", 80).set("h_acc", 1250)), 3);
+    const VehicleSnapshot before = state.at(4);
+    CHECK(*before.position_within_m == Approx(1.25));
+    for (const int other : {kCompanion, kGimbal, kBattery}) {
+        INFO(other);
+        state.take(from(other, beat(0, 9).set("base_mode", 128)), 5);
+        state.take(from(other, gps(13)), 5);
+        state.take(from(other, Message("SYS_STATUS").set("voltage_battery", 3000).set("battery_remaining", 2)), 5);
+        state.take(from(other, Message("GPS_RAW_INT").set("fix_type", 1).set("eph", 900).set("h_acc", 90000)), 5);
+        state.take(from(other, Message("BATTERY_STATUS").set("current_consumed", 4000)), 5);
+        state.take(from(other, Message("STATUSTEXT").set("severity", 0)), 5);
+        const VehicleSnapshot v = state.at(6);
+        CHECK(v.custom_mode == 5);
+        CHECK_FALSE(v.armed);
+        CHECK(v.position->lat_deg == Approx(47));
+        CHECK(*v.battery_percent == 80);
+        CHECK(*v.fix == 3);
+        CHECK(*v.position_within_m == Approx(1.25));
+        CHECK_FALSE(v.battery_used_mah);
+        CHECK(v.texts->empty());
+    }
+}
+
 TEST_CASE("no stream of bytes or hostile values moves our state wrongly", "[link][hostile]") {
     std::mt19937 random(99);
     VehicleState state;

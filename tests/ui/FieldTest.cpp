@@ -73,14 +73,24 @@ TEST_CASE("what the aircraft holds is read into a new plan, and undo brings the 
     c.d.press("hand over");
     REQUIRE(c.d.until(12000, [&] { return c.d.window.link().seal() == LinkSession::Seal::sealed; }));
     const PlanPtr before = c.d.window.plan().plan();
+    const QString file = c.d.window.plan().path();
+    REQUIRE_FALSE(file.isEmpty());
     c.d.window.link().fetch();
     REQUIRE(c.d.until(12000, [&] { return c.d.window.plan().plan() != before; }));
     c.d.settle();
     CHECK(c.d.window.plan().undoName() == "Read from aircraft");
     CHECK(c.d.window.plan().derived()->view.program.entries() == 41);
     CHECK(c.d.window.workspace() == Workspace::draft);
+    // A plan of its own: neither the title nor the file of the one that was open.
+    CHECK(c.d.window.plan().path().isEmpty());
+    CHECK(c.d.window.plan().plan()->title.starts_with("Vehicle 1 as read "));
+    CHECK(c.d.window.plan().plan()->title != before->title);
+    CHECK(c.d.window.plan().modified());
     c.d.window.plan().undo();
     CHECK(c.d.window.plan().plan() == before);
+    CHECK(c.d.window.plan().path() == file);
+    c.d.window.plan().redo();
+    CHECK(c.d.window.plan().path().isEmpty());
 }
 
 TEST_CASE("the address is remembered", "[ui][field]") {

@@ -57,17 +57,19 @@ void Inspector::buildItem(ItemId id) {
         "Rename item");
     if (hasPosition(item.kind)) kindField(id);
     const bool levels = item.kind == ItemKind::rings || item.kind == ItemKind::face;
-    if (!levels) heightField({id});
-    note([this, id](const Plan& p) {
-        const Item* i = p.find(id);
-        if (i == nullptr || !hasPosition(i->kind)) return Shown{};
-        const auto amsl = amslOf(p, session_->terrain().get(), i->position, effectiveHeight(p, *i));
-        const auto ground = session_->terrain()->sample(i->position);
-        return Shown{QString("%1 · %2").arg(amsl ? QString("%1 m AMSL").arg(*amsl, 0, 'f', 0) : QString("AMSL unknown"),
-                                            amsl && ground
-                                                ? QString("%1 m over ground here").arg(*amsl - *ground, 0, 'f', 0)
-                                                : QString("ground unknown"))};
-    });
+    if (!levels && item.kind != ItemKind::land) heightField({id});
+    if (item.kind == ItemKind::land) note([](const Plan&) { return Shown{"Arrives as high as it comes, then down"}; });
+    if (item.kind != ItemKind::land)
+        note([this, id](const Plan& p) {
+            const Item* i = p.find(id);
+            if (i == nullptr || !hasPosition(i->kind)) return Shown{};
+            const auto amsl = amslOf(p, session_->terrain().get(), i->position, effectiveHeight(p, *i));
+            const auto ground = session_->terrain()->sample(i->position);
+            return Shown{
+                QString("%1 · %2").arg(amsl ? QString("%1 m AMSL").arg(*amsl, 0, 'f', 0) : QString("AMSL unknown"),
+                                       amsl && ground ? QString("%1 m over ground here").arg(*amsl - *ground, 0, 'f', 0)
+                                                      : QString("ground unknown"))};
+        });
     if (item.kind != ItemKind::takeOff) {
         number(
             "Speed", "m/s", 0.5, 60,

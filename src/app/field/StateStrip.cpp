@@ -207,7 +207,8 @@ void StateStrip::refresh() {
     const bool fix = v.fix && *v.fix >= 3;
     put(gps_,
         (v.fix ? QString(fixText(*v.fix)) : "unknown") +
-            (v.satellites ? QString(" · %1").arg(*v.satellites) : QString()),
+            (v.satellites ? QString(" · %1").arg(*v.satellites) : QString()) +
+            (v.position_within_m ? QString(" · ±%1").arg(shownNumber(*v.position_within_m, "m", 1)) : QString()),
         !v.fix ? attention
         : fix  ? calm
                : danger);

@@ -172,12 +172,23 @@ void MainWindow::connectField() {
         if (!link_.connected()) instrument_->show({}, {}, false, false, {});
     });
     connect(&link_, &LinkSession::fetched, this, [this](const HeldPlan& held) {
-        const auto back = held.plan(*plan_.plan());
+        // A plan of its own, at the same place: nothing of the open one but what it is flown with and over.
+        Plan base = *plan_.plan();
+        base.title = QString("Vehicle %1 as read %2")
+                         .arg(link_.vehicle().system)
+                         .arg(QDateTime::currentDateTime().toString("yyyy-MM-dd HH:mm"))
+                         .toStdString();
+        base.notes.clear();
+        base.seals.clear();
+        base.revision = 1;
+        base.frozen = false;
+        for (CheckItem& c : base.checklist) c.ticked_unix_s = 0;
+        const auto back = held.plan(base);
         if (!back) return showMessage(QString::fromStdString(back.error().message));
-        plan_.replace("Read from aircraft", back->plan);
+        plan_.replaceAsNew("Read from aircraft", back->plan);
         setWorkspace(Workspace::draft);
         showMessage(
-            QString("%1 mission items read from the aircraft. Undo brings the earlier plan back").arg(held.route()));
+            QString("%1 mission items read from the aircraft into a new plan. Undo brings the earlier one back, with its file").arg(held.route()));
     });
     connect(&link_, &LinkSession::fetchFailed, this, &MainWindow::showMessage);
     connect(field_, &FieldPanel::message, this, &MainWindow::showMessage);

@@ -14,6 +14,7 @@ using Out = std::vector<Finding>;
 std::string fenceName(const Fence& fence);
 
 void aboveGround(const CheckInput& in, Out& out);
+void afterLanding(const CheckInput& in, Out& out);
 void airspace(const CheckInput& in, Out& out);
 void batteryMissing(const CheckInput& in, Out& out);
 void blur(const CheckInput& in, Out& out);

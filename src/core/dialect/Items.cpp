@@ -419,7 +419,8 @@ Result<Decompiled> decompile(const MissionSet& held, const Plan& base) {
             item.id = plan.newId();
             item.kind = *kind;
             if (hasPlace(m)) item.position = placeOf(m);
-            if (*kind != ItemKind::returnHome) item.height = Height{static_cast<double>(m.z), refOf(m.frame)};
+            if (*kind != ItemKind::returnHome && *kind != ItemKind::land)
+                item.height = Height{static_cast<double>(m.z), refOf(m.frame)};
             if (*kind != ItemKind::takeOff && *kind != ItemKind::returnHome && speed != plan.defaults.speed_mps)
                 item.speed_mps = speed;
             item.spline = m.command == cmd::spline;

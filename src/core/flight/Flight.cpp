@@ -285,7 +285,7 @@ std::optional<Flight::Leg> Flight::legTo(std::size_t step, const Leg* before) co
     const Vec2 place = to.placed ? frame_.toLocal(to.place) : leg.from;
     leg.to = place;
     leg.to_amsl = to.amsl_m.value_or(leg.from_amsl);
-    if (to.kind == LegKind::land) leg.to_amsl = std::max(leg.to_amsl, leg.from_amsl);
+    if (to.kind == LegKind::land) leg.to_amsl = leg.from_amsl;
     if (to.kind == LegKind::pass && !to.spline && to.acceptance_m > 0) leg.acceptance = to.acceptance_m;
     if (to.kind == LegKind::pass || to.kind == LegKind::hold) leg.hold_s = to.hold_s;
     leg.spline = to.spline;

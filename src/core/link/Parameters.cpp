@@ -19,7 +19,16 @@ bool isInteger(int type) {
     return type >= 1 && type <= 6;
 }
 bool bytewise(const VehicleSnapshot& v) {
-    return (v.capabilities.value_or(0) & kBytewise) != 0;
+    constexpr int kFamilyTwelve = 12;  // which says so once it is asked
+    return v.capabilities ? (*v.capabilities & kBytewise) != 0 : v.autopilot == kFamilyTwelve;
+}
+/// What the vehicle can, which it is asked for from the first heartbeat on; a little is waited for it.
+VehicleSnapshot withCapabilities(VehicleLink& link, const TransferOptions& options) {
+    constexpr double kPatience_s = 3;
+    const double until = link.clock().now_ms() + kPatience_s * 1000;
+    while (!link.snapshot().capabilities && link.clock().now_ms() < until && !options.stop.stop_requested())
+        link.clock().sleep(0.05, options.stop);
+    return link.snapshot();
 }
 /// The value in a PARAM_VALUE or PARAM_SET: as a float, or its bits where the vehicle says so.
 double decode(double stated, int type, bool bits) {
@@ -56,8 +65,8 @@ bool same(double a, double b) {
 }  // namespace
 
 Result<ParameterSet> readParameters(VehicleLink& link, const TransferOptions& options) {
+    // Numbers stay as they were sent until it is known how they are to be read.
     const VehicleSnapshot v = link.snapshot();
-    const bool bits = bytewise(v);
     VehicleLink::Inbox inbox(link, {"PARAM_VALUE"});
     constexpr std::size_t kWindow = 10;
     ParameterSet set;
@@ -90,7 +99,7 @@ Result<ParameterSet> readParameters(VehicleLink& link, const TransferOptions& op
         const std::string name = m->text("param_id");
         if (name.empty()) continue;
         const auto type = static_cast<int>(m->integer("param_type"));
-        set[name] = {decode(m->number("param_value"), type, bits), type};
+        set[name] = {m->number("param_value"), type};
         if (index >= have.size() || have[index]) continue;
         have[index] = true;
         ++known;
@@ -99,6 +108,8 @@ Result<ParameterSet> readParameters(VehicleLink& link, const TransferOptions& op
         report(options, static_cast<double>(known) / static_cast<double>(have.size()),
                fmt::format("{} of {} parameters", known, have.size()));
     }
+    const bool bits = bytewise(withCapabilities(link, options));
+    for (auto& [name, p] : set) p.value = decode(p.value, p.type, bits);
     return set;
 }
 
@@ -120,7 +131,7 @@ Result<Parameter> stated(VehicleLink& link, const Message& m, const std::string&
         const auto answer = inbox.next(0.05, options.stop);
         if (!answer || answer->system != v.system || answer->text("param_id") != name) continue;
         const auto type = static_cast<int>(answer->integer("param_type"));
-        return Parameter{decode(answer->number("param_value"), type, bytewise(v)), type};
+        return Parameter{decode(answer->number("param_value"), type, bytewise(withCapabilities(link, options))), type};
     }
     return tl::unexpected(silent(options, "parameter " + name + " was asked for"));
 }
@@ -136,7 +147,7 @@ Result<Parameter> setParameter(VehicleLink& link, const std::string& name, Param
                                const TransferOptions& options) {
     if (!std::isfinite(wanted.value)) return fail("{}: the value must be a number", name);
     if (name.empty() || name.size() > 16) return fail("\"{}\" is no name of a parameter", name);
-    const VehicleSnapshot v = link.snapshot();
+    const VehicleSnapshot v = withCapabilities(link, options);
     Message m = addressed("PARAM_SET", v);
     m.setText("param_id", name).set("param_type", wanted.type);
     m.set("param_value", static_cast<double>(encode(wanted.value, wanted.type, bytewise(v))));

@@ -107,7 +107,9 @@ void VehicleState::heartbeat(const Message& m, double now_ms) {
     VehicleSnapshot& s = state_;
     constexpr int kNoAutopilot = 8, kGroundStation = 6;
     if (m.integer("type") == kGroundStation || m.integer("autopilot") == kNoAutopilot) return;
-    if (s.heard && m.component != s.component) return;
+    // The autopilot is component 1; another that calls itself one counts only until that is heard.
+    constexpr int kAutopilot = 1;
+    if (s.heard && m.component != s.component && m.component != kAutopilot) return;
     s.heard = true;
     s.system = m.system;
     s.component = m.component;
@@ -172,6 +174,7 @@ void VehicleState::sensors(const Message& m) {
         s.fix = static_cast<int>(m.integer("fix_type"));
         if (m.integer("satellites_visible") != 255) s.satellites = static_cast<int>(m.integer("satellites_visible"));
         if (m.integer("eph") != 65535) s.hdop = m.number("eph") / 100;
+        if (m.integer("h_acc") != 0) s.position_within_m = m.number("h_acc") / 1000;
     } else if (m.is("EKF_STATUS_REPORT")) {
         put(s.compass_ratio, m.number("compass_variance"));
         put(s.position_ratio, m.number("pos_horiz_variance"));
@@ -280,7 +283,8 @@ void VehicleState::take(const Message& m, double now_ms) {
         if (m.integer("remrssi") != 255) s.link.radio_remote_rssi = static_cast<int>(m.integer("remrssi"));
         return;
     }
-    if (s.heard && m.component != s.component) return;
+    // What another component says of itself is not the aircraft's, nor is anything before it is known which one it is.
+    if (!s.heard || m.component != s.component) return;
     if (m.is("GLOBAL_POSITION_INT")) {
         position(m);
     } else if (m.is("ATTITUDE")) {

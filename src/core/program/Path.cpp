@@ -136,7 +136,9 @@ class PathBuilder {
         const std::optional<double> amsl = nav.amsl_m;
         const bool rises_there = nav.kind == LegKind::toHeight;
         const GeoPoint place = nav.kind == LegKind::circle ? circleEdge(nav, here.position) : nav.place;
-        LegFlight& leg = go(place, rises_there ? here.amsl_m : amsl, source, false);
+        // A landing arrives as high as it comes, then down.
+        const bool level = rises_there || nav.kind == LegKind::land;
+        LegFlight& leg = go(place, level ? here.amsl_m : amsl, source, false);
         leg.speed_mps = std::min(nav.speed_mps, plan_.vehicle.max_mps);
         leg.acceptance_m = nav.acceptance_m;
         leg.stops = nav.hold_s > 0 || nav.kind == LegKind::land || nav.kind == LegKind::circle || rises_there;

@@ -114,6 +114,12 @@ class Builder {
         leg.acceptance_m = nav.acceptance_m;
         leg.hold_s = nav.hold_s;
         leg.spline = nav.spline;
+        if (leg.kind == LegKind::land) {
+            // It has no height of its own: down to the ground, as high as that is.
+            const auto home = homeAmsl(plan_, terrain_);
+            const auto ground = terrain_ != nullptr ? terrain_->sample(nav.position) : std::nullopt;
+            leg.height = Height::aboveHome(home && ground ? *ground - *home : 0);
+        }
         if (leg.kind == LegKind::circle) {
             leg.turns = nav.turns;
             leg.radius_m = nav.radius_m;

@@ -39,8 +39,12 @@ CheckResult gps(const FieldInput& in) {
     if (v == nullptr || !v->fix) return lacking("not heard yet");
     const std::string text = fmt::format("{}, {} satellites, HDOP {}", fixText(*v->fix),
                                          v->satellites ? std::to_string(*v->satellites) : "unknown",
-                                         v->hdop ? fmt::format("{:.1f}", *v->hdop) : "unknown");
+                                         v->hdop ? fmt::format("{:.1f}", *v->hdop) : "unknown") +
+                             (v->position_within_m ? fmt::format(", within {:.1f} m", *v->position_within_m) : "");
     if (*v->fix < 3 || v->satellites.value_or(0) < 8) return {bad, text + ": wait, with free sky"};
+    constexpr double kWithin_m = 5;
+    if (v->position_within_m && *v->position_within_m > kWithin_m)
+        return {bad, text + fmt::format(": wait until it knows its place within {:.0f} m", kWithin_m)};
     if (!v->hdop) return {unknown, text};
     return {*v->hdop <= 1.5 ? good : bad, text + (*v->hdop <= 1.5 ? "" : ": wait until it is below 1.5")};
 }

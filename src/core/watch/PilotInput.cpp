@@ -47,7 +47,10 @@ bool PilotInput::sticksMoved() const {
 
 PilotInput pilotInput(const VehicleSnapshot& v, const ParameterSet* set) {
     PilotInput in;
-    in.heard = !v.radio_us.empty();
+    constexpr std::uint32_t kReceiver = 65536;  // MAV_SYS_STATUS_SENSOR
+    const bool receiver_fails =
+        v.sensors_on && v.sensors_ok && (*v.sensors_on & kReceiver) != 0 && (*v.sensors_ok & kReceiver) == 0;
+    in.heard = !v.radio_us.empty() && !receiver_fails;
     if (!in.heard) return in;
     in.roll = stick(v, set, channelOf(set, ParameterRole::rollChannel, 1));
     in.pitch = stick(v, set, channelOf(set, ParameterRole::pitchChannel, 2));
