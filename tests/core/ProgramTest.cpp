@@ -4,6 +4,7 @@
 #include "Planned.h"
 #include "core/RandomPlans.h"
 #include "core/check/Check.h"
+#include "core/exchange/Export.h"
 #include "core/flight/Rehearse.h"
 #include "core/plan/PlanFile.h"
 #include "support.h"
@@ -221,6 +222,13 @@ TEST_CASE("a repeat goes back to the point itself, not to the way there", "[prog
     REQUIRE(program.steps[to + 1].leg() != nullptr);
     CHECK_FALSE(program.steps[to + 1].leg()->on_the_way);
     CHECK(distance_m(program.steps[to + 1].leg()->place, plan.items[2].position) < 0.1);
+    for (const bool wing : {false, true}) {
+        Plan drawn = plan;
+        if (wing) drawn.vehicle = skimmer();
+        const Path path = pathIn(drawn, island().get());
+        REQUIRE(path.legs.back().repeat);
+        CHECK(distance_m(path.points[path.legs.back().to].position, plan.items[2].position) < 0.5);
+    }
     const auto flown = rehearse(plan, program, island());
     REQUIRE(flown);
     CHECK(flown->visits.at(plan.items[2].id) == 2);
@@ -298,4 +306,28 @@ TEST_CASE("what stands after a landing is not flown, and that is found", "[progr
     said[0].corrections.at(0).apply(plan);
     CHECK(found().empty());
     CHECK(plan.items.back().kind == ItemKind::returnHome);
+}
+
+TEST_CASE("exports name the points on the way along the ground, and give the items their own heights",
+          "[program][follow][exchange]") {
+    const Plan plan = acrossTheIsland(70);
+    const Path path = pathIn(plan, island().get());
+    const auto ground = island()->sample(plan.items[2].position);
+    REQUIRE(ground);
+    std::istringstream rows(planCsv(plan, path));
+    int own = 0, on_the_way = 0;
+    for (std::string row; std::getline(rows, row);) {
+        if (row.find(",way to Waypoint 2,") != std::string::npos) ++on_the_way;
+        if (row.find(",Waypoint 2,") == std::string::npos) continue;
+        ++own;
+        CHECK(row.find(",70.00,ground,") != std::string::npos);
+        CHECK(row.ends_with(fmt::format(",{:.2f}", *ground + 70)));
+    }
+    CHECK(own == 1);
+    CHECK(on_the_way > 2);
+    // Where an item is shown with its height it is its own, not that of the first point on the way there.
+    const std::string kml = planKml(plan, path);
+    const auto at = kml.find("<name>Waypoint 2</name>");
+    REQUIRE(at != std::string::npos);
+    CHECK(kml.substr(at, 400).find(fmt::format(",{:.2f}", *ground + 70)) != std::string::npos);
 }

@@ -95,7 +95,7 @@ const ProfileSample* ProfileBand::sampleAt(double along_m) const {
 ItemId ProfileBand::pointAt(QPointF at) const {
     const Derived& d = *session_->derived();
     for (const PathPoint& pt : d.view.path.points) {
-        if (!pt.amsl_m || std::abs(toX(pt.along_m) - at.x()) > 9) continue;
+        if (!pt.amsl_m || pt.on_the_way || std::abs(toX(pt.along_m) - at.x()) > 9) continue;
         const Item* item = d.plan->find(pt.source);
         if (item == nullptr || (!hasPosition(item->kind) && item->kind != ItemKind::takeOff)) continue;
         if (std::hypot(toX(pt.along_m) - at.x(), toY(*pt.amsl_m) - at.y()) < 9) return item->id;
@@ -105,7 +105,7 @@ ItemId ProfileBand::pointAt(QPointF at) const {
 
 QPointF ProfileBand::screenPointOf(ItemId item) const {
     for (const PathPoint& pt : session_->derived()->view.path.points)
-        if (pt.source == item && pt.amsl_m) return {toX(pt.along_m), toY(*pt.amsl_m)};
+        if (pt.source == item && pt.amsl_m && !pt.on_the_way) return {toX(pt.along_m), toY(*pt.amsl_m)};
     return {-1, -1};
 }
 
@@ -284,7 +284,7 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         const auto found = index.find(pt.source);
         const Item* item = found == index.end() ? nullptr : &d.plan->items[found->second];
         if (!pt.amsl_m || (item != nullptr && (isPattern(item->kind) || item->kind == ItemKind::returnHome)) ||
-            pt.source == last)
+            pt.source == last || pt.on_the_way)
             continue;
         last = pt.source;
         const QPointF at(toX(pt.along_m), toY(*pt.amsl_m));

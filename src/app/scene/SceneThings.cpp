@@ -243,7 +243,7 @@ class PlanBuilder : public ShapeBuilder {
             const Item& item = plan_.items[i];
             std::optional<QVector3D> at;
             for (const PathPoint& p : view_.path.points)
-                if (p.source == item.id && p.amsl_m) {
+                if (p.source == item.id && p.amsl_m && !p.on_the_way) {
                     at = space_.of(p.position, *p.amsl_m);
                     break;
                 }

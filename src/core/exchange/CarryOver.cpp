@@ -113,7 +113,7 @@ std::string carryOverSheet(const Plan& plan, const Path& path, const std::string
     std::size_t n = 0;
     for (const PathPoint& p : path.points)
         out += fmt::format("<tr><td>{}</td><td>{}</td><td>{:.7f}</td><td>{:.7f}</td><td>{}</td><td>{}</td></tr>\n", ++n,
-                           escaped(p.source != 0 ? itemText(plan, p.source) : std::string("Home")), p.position.lat_deg,
+                           escaped(p.source != 0 ? pointText(plan, p) : std::string("Home")), p.position.lat_deg,
                            p.position.lon_deg, metres(p.amsl_m),
                            p.amsl_m && home ? fmt::format("{:.1f} m", *p.amsl_m - *home) : "unknown");
     return out + "</table></body></html>\n";

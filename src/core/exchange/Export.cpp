@@ -164,7 +164,8 @@ std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras
                all_known, line);
     if (plan.home) kmlPoint(document, "Home", "", plan.home->position, homePoint(path));
     std::unordered_map<ItemId, std::optional<double>> amsl;
-    for (const PathPoint& p : path.points) amsl.try_emplace(p.source, p.amsl_m);
+    for (const PathPoint& p : path.points)
+        if (!p.on_the_way) amsl.try_emplace(p.source, p.amsl_m);
     for (const Item& item : plan.items) {
         if (!hasPosition(item.kind)) continue;
         const auto at = amsl.find(item.id);
@@ -222,7 +223,8 @@ std::string planGeoJson(const Plan& plan, const Path& path) {
     }
     if (plan.home) add("Point", position(plan.home->position, homePoint(path)), {{"name", "Home"}});
     std::unordered_map<ItemId, std::optional<double>> amsl;
-    for (const PathPoint& p : path.points) amsl.try_emplace(p.source, p.amsl_m);
+    for (const PathPoint& p : path.points)
+        if (!p.on_the_way) amsl.try_emplace(p.source, p.amsl_m);
     for (const Item& item : plan.items) {
         const Json properties{{"name", itemText(plan, item.id)},
                               {"height_m", effectiveHeight(plan, item).value_m},
@@ -271,7 +273,7 @@ std::string planGpx(const Plan& plan, const Path& path) {
     for (const PathPoint& p : path.points) {
         pugi::xml_node point = gpxPoint(route, "rtept", p.position);
         if (p.amsl_m) child(point, "ele", fmt::format("{:.2f}", *p.amsl_m));
-        child(point, "name", itemText(plan, p.source));
+        child(point, "name", pointText(plan, p));
     }
     return xmlText(doc);
 }
@@ -281,9 +283,11 @@ std::string planCsv(const Plan& plan, const Path& path) {
     int n = 0;
     for (const PathPoint& p : path.points) {
         const Item* item = plan.find(p.source);
-        const Height h = item != nullptr ? effectiveHeight(plan, *item) : Height{};
-        out += fmt::format("{},{},{:.8f},{:.8f},{:.2f},{},{}\n", n++, csvText(itemText(plan, p.source)),
-                           p.position.lat_deg, p.position.lon_deg, h.value_m, refText(h.ref),
+        const Height h = p.over_ground_m   ? Height::aboveGround(*p.over_ground_m)
+                         : item != nullptr ? effectiveHeight(plan, *item)
+                                           : Height{};
+        out += fmt::format("{},{},{:.8f},{:.8f},{:.2f},{},{}\n", n++, csvText(pointText(plan, p)), p.position.lat_deg,
+                           p.position.lon_deg, h.value_m, refText(h.ref),
                            p.amsl_m ? fmt::format("{:.2f}", *p.amsl_m) : "");
     }
     return out;

@@ -119,9 +119,10 @@ class PathBuilder {
                     placeLeg(*leg, step.source);
                 }
                 if (over_ground && leg->kind != LegKind::land) path_.points.back().over_ground_m = leg->height.value_m;
+                path_.points.back().on_the_way = leg->on_the_way;
             }
             if (!has_repeats_) continue;
-            first_.try_emplace(step.source, path_.points.size() - 1);
+            if (!leg->on_the_way) first_.try_emplace(step.source, path_.points.size() - 1);
             last_[step.source] = path_.points.size() - 1;
         }
         stopLast();
@@ -425,6 +426,10 @@ LocalFrame pathFrame(const Plan& plan, const FlightProgram& program) {
         if (const ProgramLeg* leg = step.leg(); leg != nullptr && leg->kind != LegKind::wait)
             return LocalFrame(leg->place);
     return LocalFrame(GeoPoint{});
+}
+
+std::string pointText(const Plan& plan, const PathPoint& point) {
+    return (point.on_the_way ? "way to " : "") + itemText(plan, point.source);
 }
 
 Path pathOf(const Plan& plan, const FlightProgram& program, const Terrain* terrain, const Path* before) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "core/program/Guidance.h"
@@ -17,7 +18,11 @@ struct PathPoint {
     double along_m = 0;                        // distance flown from the start of the path
     Vec2 local = {};                           // in Path::frame
     std::optional<double> over_ground_m = {};  // asked for, where the height was asked for so
+    bool on_the_way = false;                   // leads along the ground to the item it is of
 };
+
+/// "Waypoint 3", "way to Waypoint 3".
+std::string pointText(const Plan& plan, const PathPoint& point);
 
 /// One point of the line that is flown.
 struct LinePoint {

@@ -42,6 +42,7 @@ class WingPathBuilder {
         ItemId source = 0;
         GeoPoint place;
         std::optional<double> amsl_m, over_ground_m;
+        bool on_the_way = false;
         std::vector<GoBack> repeats;
         WingState after;  // on letting go of it
         std::size_t point = 0;
@@ -71,6 +72,7 @@ class WingPathBuilder {
             g.source = step.source;
             g.place = nav.place;
             g.amsl_m = nav.amsl_m;
+            g.on_the_way = nav.on_the_way;
             if (nav.height.ref == HeightRef::ground) g.over_ground_m = nav.height.value_m;
             g.goal.place = path_.frame.toLocal(nav.place);
             g.goal.speed_mps = nav.speed_mps;
@@ -198,6 +200,7 @@ class WingPathBuilder {
             if (placed && g.goal.kind == WingGoal::pass) {
                 path_.points.back().amsl_m = g.amsl_m;
                 path_.points.back().over_ground_m = g.over_ground_m;
+                path_.points.back().on_the_way = g.on_the_way;
             }
             leg.to = g.point;
             leg.line_to = path_.line.size();
@@ -249,7 +252,7 @@ class WingPathBuilder {
         const Goal& g = goals_[k];
         std::size_t target = goals_.size();
         for (std::size_t i = goals_.size(); i-- > 0;)
-            if (goals_[i].source == repeat.target) target = i;
+            if (goals_[i].source == repeat.target && !goals_[i].on_the_way) target = i;
         if (target == goals_.size() || target == k || !g.flown || !goals_[target].flown) return;
         if (g.after.rolling || goals_[target].goal.kind == WingGoal::takeOff) return;
         state_ = g.after;
