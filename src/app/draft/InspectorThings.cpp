@@ -55,8 +55,7 @@ void Inspector::buildPlan() {
         },
         "Change default hold");
     number(
-        "Follow within", kHeightUnit, 0.5, 100,
-        [](const Plan& p) { return Shown{num(p.defaults.follow_tolerance_m)}; },
+        "Follow within", kHeightUnit, 0.5, 100, [](const Plan& p) { return Shown{num(p.defaults.follow_tolerance_m)}; },
         [](Plan& p, std::optional<double> v) {
             if (v) p.defaults.follow_tolerance_m = *v;
         },

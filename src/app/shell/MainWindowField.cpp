@@ -187,8 +187,9 @@ void MainWindow::connectField() {
         if (!back) return showMessage(QString::fromStdString(back.error().message));
         plan_.replaceAsNew("Read from aircraft", back->plan);
         setWorkspace(Workspace::draft);
-        showMessage(
-            QString("%1 mission items read from the aircraft into a new plan. Undo brings the earlier one back, with its file").arg(held.route()));
+        showMessage(QString("%1 mission items read from the aircraft into a new plan. Undo brings the earlier one "
+                            "back, with its file")
+                        .arg(held.route()));
     });
     connect(&link_, &LinkSession::fetchFailed, this, &MainWindow::showMessage);
     connect(field_, &FieldPanel::message, this, &MainWindow::showMessage);

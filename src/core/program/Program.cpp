@@ -101,7 +101,7 @@ class Builder {
                 program_.steps.push_back({source, std::move(leg)});
             }
         }
-        first_.try_emplace(source, program_.steps.size());
+        if (!targets_.empty()) first_.try_emplace(source, program_.steps.size());
         setSpeed(source, nav, targets_.contains(source) && started_.insert(source).second);
         last_nav_ = &nav;
         ProgramLeg leg;
@@ -208,7 +208,7 @@ class Builder {
     }
 
     void addAction(ItemId source, const Action& action) {
-        first_.try_emplace(source, program_.steps.size());
+        if (!targets_.empty()) first_.try_emplace(source, program_.steps.size());
         std::visit(Each{[&](const Repeat& r) {
                             add(source, GoBack{r.target, GoBack::kNowhere, r.count});
                         },
