@@ -66,8 +66,8 @@ struct VehicleSnapshot {
     std::optional<double> item_distance_m, cross_track_m, height_error_m;  // to the item flown to, as the vehicle says
     std::optional<double> wind_from_deg, wind_mps, throttle_percent;
     std::optional<double> battery_v, battery_a, battery_percent, battery_used_mah, battery_used_wh;
-    std::optional<int> satellites, fix;  // fix: GPS_FIX_TYPE
-    std::optional<double> hdop, position_within_m;  // the latter as the receiver estimates it
+    std::optional<int> satellites, fix;                                 // fix: GPS_FIX_TYPE
+    std::optional<double> hdop, position_within_m;                      // the latter as the receiver estimates it
     std::optional<double> compass_ratio, position_ratio, height_ratio;  // innovation test ratios, below 1 is good
     std::optional<double> field_x_ut, field_y_ut, field_z_ut;           // magnetic field in body axes, microtesla
     std::optional<double> vibration_x, vibration_y, vibration_z, clipped;
