@@ -331,3 +331,25 @@ TEST_CASE("exports name the points on the way along the ground, and give the ite
     REQUIRE(at != std::string::npos);
     CHECK(kml.substr(at, 400).find(fmt::format(",{:.2f}", *ground + 70)) != std::string::npos);
 }
+
+TEST_CASE("a heading holds all along a leg that follows the ground", "[program][follow]") {
+    Plan plan = acrossTheIsland(70);
+    plan.items[1].actions = {SetHeading{200}};
+    const FlightProgram program = programIn(plan, island().get());
+    const auto flown = rehearse(plan, program, island());
+    REQUIRE(flown);
+    const Channel &yaw = *flown->log->find("attitude.yaw_deg"), &item = *flown->log->find("mission.item");
+    int looked = 0;
+    double left_s = 0;
+    ItemId before = 0;
+    for (std::size_t i = 0; i < yaw.t_s.size(); ++i) {
+        const ItemId to = program.sourceAt(static_cast<int>(item.at(yaw.t_s[i]).value_or(0)));
+        if (to != before) left_s = yaw.t_s[i];
+        before = to;
+        constexpr double kTurns_s = 6;
+        if (to != plan.items[2].id || yaw.t_s[i] - left_s < kTurns_s) continue;
+        ++looked;
+        CHECK(std::abs(wrapAngle(yaw.value[i] - 200)) < 3);
+    }
+    CHECK(looked > 100);
+}

@@ -132,7 +132,7 @@ void ProfileBand::paintEvent(QPaintEvent*) {
         if (!isPattern(item.kind)) continue;
         double from = INFINITY, to = -INFINITY;
         for (const PathPoint& pt : d.view.path.points)
-            if (pt.source == item.id) {
+            if (pt.source == item.id && !pt.on_the_way) {
                 from = std::min(from, pt.along_m);
                 to = std::max(to, pt.along_m);
             }

@@ -99,6 +99,7 @@ class Builder {
                 leg.part = part_++;
                 leg.on_the_way = true;
                 program_.steps.push_back({source, std::move(leg)});
+                if (heading_) add(source, *heading_);  // it holds for one leg, and is meant for all of them
             }
         }
         if (!targets_.empty()) first_.try_emplace(source, program_.steps.size());
@@ -126,6 +127,7 @@ class Builder {
         }
         leg.part = part_;
         program_.steps.push_back({source, std::move(leg)});
+        heading_.reset();
     }
 
     void setSpeed(ItemId source, const RouteNav& nav, bool target) {
@@ -227,6 +229,10 @@ class Builder {
                             last_source_ = source;
                             program_.steps.push_back({source, std::move(wait)});
                         },
+                        [&](const SetHeading& h) {
+                            heading_ = h;
+                            add(source, h);
+                        },
                         [&](const auto& as_it_is) { add(source, as_it_is); }},
                    action);
     }
@@ -245,6 +251,7 @@ class Builder {
     std::unordered_map<ItemId, std::size_t> first_;
     ItemId last_source_ = 0;
     int part_ = 0;
+    std::optional<SetHeading> heading_;  // of the leg that comes
 };
 
 double asFloat(double value) {
