@@ -48,9 +48,10 @@ Result<PlannedFlown> plannedAgainstFlown(const FlightProgram& program, std::opti
     };
     const auto point = [&](int number) -> const ProgramLeg* {
         const ProgramStep* step = program.at(number);
-        const ProgramLeg* leg = step != nullptr ? step->leg() : nullptr;
-        return leg != nullptr && ((leg->kind == LegKind::pass && !leg->spline) || leg->kind == LegKind::hold) ? leg
-                                                                                                              : nullptr;
+        const ProgramLeg* to = step != nullptr ? step->leg() : nullptr;
+        const bool straight =
+            to != nullptr && ((to->kind == LegKind::pass && !to->spline) || to->kind == LegKind::hold);
+        return straight ? to : nullptr;
     };
     // Return and landing keep the last item's number; modes tell that the mission is over.
     std::size_t mode_at = 0;
