@@ -646,6 +646,7 @@ void Flight::step() {
     }
     if (state_.battery.left_percent <= 0 && mode_ != FlightMode::landing) {
         note(FlightEvent::message, 0, "battery is empty: landing here");
+        battery_empty_ = true;
         (void)land();
     }
 }

@@ -126,6 +126,8 @@ class Flight {
     double heightHome_m() const { return state_.amsl_m - setup_.home_amsl_m; }
     std::optional<double> heightGround_m() const;
     bool missionEnded() const { return mission_ended_; }
+    /// The battery came down to its reserve on the mission, or was empty in the air.
+    bool batteryEndedIt() const { return low_battery_ || battery_empty_; }
     /// On the way up from the ground or down to it, where nobody asks for clearance.
     bool nearGround() const;
     /// Events since the last call.
@@ -194,7 +196,7 @@ class Flight {
     int return_phase_ = 0;
     double held_s_ = 0, ground_s_ = 0;
     double take_off_amsl_ = 0;
-    bool mission_ended_ = false, low_battery_ = false, climb_first_ = false, gps_lost_ = false;
+    bool mission_ended_ = false, low_battery_ = false, battery_empty_ = false, climb_first_ = false, gps_lost_ = false;
     std::optional<Vec2> last_photo_;
     double last_photo_s_ = 0;
     std::vector<FlightEvent> events_;

@@ -195,11 +195,10 @@ Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::
         for (const FlightEvent& e : flight.takeEvents()) {
             recorder.event(e);
             if (e.kind == FlightEvent::itemStarted) item = e.seq;
-            if (e.kind == FlightEvent::message) {
-                const bool battery = e.text.starts_with("battery");
-                if (battery && !result.reached_reserve) result.reserve_item = program.sourceAt(item);
-                result.reached_reserve |= battery;
-            }
+        }
+        if (flight.batteryEndedIt() && !result.reached_reserve) {
+            result.reached_reserve = true;
+            result.reserve_item = program.sourceAt(item);
         }
         away |= length(s.position) > 10;
         result.max_height_home_m = std::max(result.max_height_home_m, flight.heightHome_m());
