@@ -119,6 +119,7 @@ int runCli(int argc, char** argv) {
     CLI::App* send = plan(command("send", "hand a plan over and read it back", cliSend));
     link(send);
     stops(send);
+    send->add_flag("--store", a.store_aboard, "ask the aircraft to keep it over a power cut");
     CLI::App* fetch = command("fetch", "read what the aircraft holds into a plan", cliFetch);
     link(fetch);
     fetch->add_option("--out", a.out, "plan file to write")->required();

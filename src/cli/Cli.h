@@ -41,7 +41,7 @@ struct CliArguments {
     bool anew = false;
     int resume_item = 0, resume_photo = 0;
     double timeout_s = 3600;  // of a flight
-    bool accept_stops = false;
+    bool accept_stops = false, store_aboard = false;
     double pause_at_s = -1, resume_after_s = 10, return_at_s = -1;  // of a flight, from its start
     std::vector<std::string> orders;
     PatternOptions pattern;

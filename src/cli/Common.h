@@ -2,27 +2,23 @@
 #pragma once
 
 #include "cli/Cli.h"
-#include "core/check/Check.h"
-#include "core/flight/Rehearse.h"
+#include "core/derive/PlanAnalysis.h"
 #include "core/plan/PlanFile.h"
 
 namespace anhinga {
 
 using Json = nlohmann::ordered_json;
 
+/// A plan with its terrain and what is found at a glance; of one sortie where that was asked for.
 struct LoadedPlan {
-    Plan plan;
-    std::shared_ptr<const Terrain> terrain;
-    PlanView view;
+    PlanAnalysis analysis;  // as begun
+    int sortie = 0;
+    std::optional<PlanView> part;  // that sortie's
+    const Plan& plan() const { return *analysis.plan; }
+    const std::shared_ptr<const Terrain>& terrain() const { return analysis.terrain; }
+    const PlanView& view() const { return part ? *part : analysis.view; }
 };
 Result<LoadedPlan> loadForCli(const CliArguments& a);
-/// All that is found in it, rehearsed and in its sorties: what `check` lists, and what must be accepted before it is
-/// sent.
-struct PlanFindings {
-    std::vector<Finding> list;
-    std::size_t sorties = 1;
-};
-PlanFindings findingsForCli(const LoadedPlan& loaded, int sortie);
 CliResult unusable(const Error& e);
 
 }  // namespace anhinga

@@ -26,8 +26,8 @@ Json itemsJson(const std::vector<MissionItem>& items) {
 CliResult cliCompile(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
-    if (!loaded->view.sendable()) return unusable({a.plan + ": " + loaded->view.not_sendable});
-    const MissionSet items = itemsOf(loaded->view.toSend(loaded->plan));
+    if (!loaded->view().sendable()) return unusable({a.plan + ": " + loaded->view().not_sendable});
+    const MissionSet items = itemsOf(loaded->view().toSend(loaded->plan()));
     CliResult out;
     out.json = {
         {"mission", itemsJson(items.mission)}, {"fence", itemsJson(items.fence)}, {"rally", itemsJson(items.rally)}};

@@ -60,14 +60,13 @@ CliResult refusedAnswer(const std::vector<std::pair<std::string, std::string>>& 
 std::vector<std::pair<std::string, std::string>> stopsOf(const CliArguments& a, const LoadedPlan& loaded) {
     std::vector<std::pair<std::string, std::string>> out;
     if (a.accept_stops) return out;
-    for (const Finding& f : findingsForCli(loaded, a.sortie).list)
-        if (f.severity == Severity::stop)
-            out.emplace_back(f.item == 0 ? "plan" : itemText(loaded.plan, f.item), f.message);
+    for (const Finding& f : stopsBefore(completed(loaded.analysis), loaded.sortie))
+        out.emplace_back(f.item == 0 ? "plan" : itemText(loaded.plan(), f.item), f.message);
     return out;
 }
 
 TranslationInput toTranslate(const CliArguments& a, const LoadedPlan& loaded) {
-    TranslationInput in = translationInput(loaded.plan, loaded.terrain);
+    TranslationInput in = translationInput(loaded.plan(), loaded.terrain());
     if (a.accept_stops) in.planned_for.reset();
     return in;
 }
@@ -76,8 +75,9 @@ CliResult handOverAnswer(const HandOver& h, const LoadedPlan& loaded) {
     if (!h.refused.empty()) {
         std::vector<std::pair<std::string, std::string>> reasons;
         for (const Unsaid& u : h.refused) {
-            const bool of_item = loaded.view.program.at(u.seq) != nullptr;
-            std::pair reason(of_item ? itemText(loaded.plan, loaded.view.program.sourceAt(u.seq)) : "plan", u.reason);
+            const bool of_item = loaded.view().program.at(u.seq) != nullptr;
+            std::pair reason(of_item ? itemText(loaded.plan(), loaded.view().program.sourceAt(u.seq)) : "plan",
+                             u.reason);
             // A pattern says the same at each of its photos.
             if (std::find(reasons.begin(), reasons.end(), reason) == reasons.end())
                 reasons.push_back(std::move(reason));
@@ -123,12 +123,20 @@ CliResult cliSend(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
     if (const auto stops = stopsOf(a, *loaded); !stops.empty()) return refusedAnswer(stops);
-    if (!loaded->view.sendable()) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    if (!loaded->view().sendable()) return unusable({a.plan + ": " + loaded->view().not_sendable});
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
-    const auto h = handOver(*link, loaded->view.toSend(loaded->plan), {}, nullptr, toTranslate(a, *loaded));
-    return h ? handOverAnswer(*h, *loaded) : linkFailed(h.error().message);
+    const auto h = handOver(*link, loaded->view().toSend(loaded->plan()), {}, nullptr, toTranslate(a, *loaded));
+    if (!h) return linkFailed(h.error().message);
+    CliResult out = handOverAnswer(*h, *loaded);
+    if (a.store_aboard && h->verified) {
+        const auto stored = commandStoreMission(*link);
+        out.json["stored"] = stored.has_value();
+        out.text += stored ? "\nstored for power-off, says the aircraft" : "\nnot stored: " + stored.error().message;
+        if (!stored) out.code = 1;
+    }
+    return out;
 }
 
 CliResult cliFetch(const CliArguments& a) {
@@ -234,11 +242,11 @@ CliResult cliFly(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
     if (const auto stops = stopsOf(a, *loaded); !stops.empty()) return refusedAnswer(stops);
-    if (!loaded->view.sendable()) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    if (!loaded->view().sendable()) return unusable({a.plan + ": " + loaded->view().not_sendable});
     CliResult failed;
     const auto link = connect(a, failed);
     if (!link) return failed;
-    const auto h = handOver(*link, loaded->view.toSend(loaded->plan), {}, nullptr, toTranslate(a, *loaded));
+    const auto h = handOver(*link, loaded->view().toSend(loaded->plan()), {}, nullptr, toTranslate(a, *loaded));
     if (!h) return linkFailed(h.error().message);
     if (!h->verified) return handOverAnswer(*h, *loaded);
     if (const auto ok = commandArm(*link); !ok) return linkFailed(ok.error().message);

@@ -84,11 +84,11 @@ CliResult cliReview(const CliArguments& a) {
     if (!opened) return unusable(opened.error());
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
-    if (!loaded->view.sendable()) return unusable({a.plan + ": " + loaded->view.not_sendable});
-    const auto planned = rehearse(loaded->plan, loaded->view.program, loaded->terrain);
+    if (!loaded->view().sendable()) return unusable({a.plan + ": " + loaded->view().not_sendable});
+    const auto planned = rehearse(loaded->plan(), loaded->view().program, loaded->terrain());
     if (!planned) return unusable(planned.error());
     const auto flown =
-        plannedAgainstFlown(loaded->view.program, homeAmsl(loaded->plan, loaded->terrain.get()), **opened);
+        plannedAgainstFlown(loaded->view().program, homeAmsl(loaded->plan(), loaded->terrain().get()), **opened);
     if (!flown) return unusable({a.log + ": " + flown.error().message});
     CliResult out;
     const double off = 100 * (flown->flown_s / planned->duration_s - 1);

@@ -133,13 +133,13 @@ CliResult makePattern(const CliArguments& a, ItemKind kind) {
     back.id = plan.newId();
     back.kind = ItemKind::returnHome;
     plan.items = {up, item, back};
-    const PlanView view = viewOf(plan, terrain->get());
+    const PlanAnalysis begun = beginAnalysis(std::make_shared<const Plan>(plan), *terrain);
+    const PlanView& view = begun.view;
     const PatternFlight& flight = *view.route.patterns.front().flight;
     if (!flight.problem.empty()) return unusable({fmt::format("{}: {}", kindText(kind), flight.problem)});
     if (const auto ok = savePlan(plan, a.out); !ok) return unusable(ok.error());
     double duration_s = flight.distance_m / effectiveSpeed(plan, item);
-    if (view.sendable())
-        if (const auto r = rehearse(plan, view.program, *terrain)) duration_s = r->duration_s;
+    if (const auto r = withFlights(begun)->rehearsal) duration_s = r->duration_s;
     CliResult out;
     out.json = {{"items", view.sendable() ? view.program.entries() : 0},
                 {"photos", flight.photos.size()},
@@ -180,7 +180,7 @@ CliResult cliLap(const CliArguments& a) {
 CliResult cliPhotos(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
-    const CameraProfile& c = loaded->plan.camera;
+    const CameraProfile& c = loaded->plan().camera;
     const auto angle = [&](double sensor_mm) { return 2 * std::atan(sensor_mm / (2 * c.focal_mm)) * 180 / M_PI; };
     CliResult out;
     // Across is across the flight line: the short side when the camera stands upright.
@@ -189,7 +189,7 @@ CliResult cliPhotos(const CliArguments& a) {
                           {"px_across", c.portrait ? c.px_along : c.px_across},
                           {"px_along", c.portrait ? c.px_across : c.px_along}};
     out.json["photos"] = Json::array();
-    for (const OpenedPattern& opened : loaded->view.route.patterns)
+    for (const OpenedPattern& opened : loaded->view().route.patterns)
         for (const PlannedPhoto& photo : opened.flight->photos) {
             out.json["photos"].push_back({{"pattern", opened.item.id},
                                           {"lat", photo.place.lat_deg},
@@ -203,7 +203,7 @@ CliResult cliPhotos(const CliArguments& a) {
                                     photo.amsl_m ? fmt::format("{:.1f} m", *photo.amsl_m) : "unknown", photo.yaw_deg,
                                     photo.pitch_deg);
         }
-    out.text += fmt::format("{} photos", loaded->view.route.photos);
+    out.text += fmt::format("{} photos", loaded->view().route.photos);
     return out;
 }
 

@@ -15,20 +15,19 @@ namespace anhinga {
 Result<LoadedPlan> loadForCli(const CliArguments& a) {
     auto plan = loadPlan(a.plan);
     if (!plan) return tl::unexpected(plan.error());
-    LoadedPlan loaded;
-    loaded.plan = std::move(*plan);
     std::vector<std::string> files = a.terrain;
-    for (const std::string& f : loaded.plan.terrain_files) files.push_back(resolveBeside(a.plan, f));
+    for (const std::string& f : plan->terrain_files) files.push_back(resolveBeside(a.plan, f));
     auto terrain = Terrain::open(files);
     if (!terrain) return tl::unexpected(terrain.error());
-    loaded.terrain = *terrain;
-    loaded.view = viewOf(loaded.plan, loaded.terrain.get());
+    LoadedPlan loaded;
+    loaded.analysis = beginAnalysis(std::make_shared<const Plan>(std::move(*plan)), *terrain);
+    loaded.sortie = a.sortie;
     if (a.sortie > 0) {
-        auto sorties = sortiesOf(loaded.plan, loaded.view.route, loaded.terrain.get());
+        auto sorties = sortiesOf(loaded.plan(), loaded.view().route, terrain->get());
         if (static_cast<std::size_t>(a.sortie) > sorties.size())
             return fail("{}: no sortie {}; it is flown in {}", a.plan, a.sortie, sorties.size());
-        Route& route = sorties[static_cast<std::size_t>(a.sortie) - 1].route;
-        loaded.view = viewOf(loaded.plan, std::move(route), loaded.terrain.get());
+        loaded.part =
+            viewOf(loaded.plan(), std::move(sorties[static_cast<std::size_t>(a.sortie) - 1].route), terrain->get());
     }
     return loaded;
 }
@@ -37,30 +36,13 @@ CliResult unusable(const Error& e) {
     return {2, Json::object(), "", e.message};
 }
 
-PlanFindings findingsForCli(const LoadedPlan& loaded, int sortie) {
-    const PlanView& view = loaded.view;
-    std::optional<EnergyForecast> energy;
-    if (view.sendable())
-        if (const auto r = rehearse(loaded.plan, view.program, loaded.terrain))
-            energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item, r->breaches};
-    const std::optional covers = countCovers(loaded.plan, view.route.patterns, loaded.terrain.get());
-    std::vector<FlownSortiePtr> sorties;
-    if (sortie == 0 && !loaded.plan.cuts.empty()) sorties = *flySorties(loaded.plan, view.route, loaded.terrain, {});
-    auto findings = check({.plan = loaded.plan,
-                           .view = view,
-                           .terrain = loaded.terrain.get(),
-                           .energy = energy,
-                           .in_sorties = sorties.size() > 1,
-                           .covers = &*covers});
-    return {withSorties(sortie == 0 ? loaded.plan : Plan{}, std::move(findings), sorties),
-            std::max<std::size_t>(1, sorties.size())};
-}
-
 CliResult cliCheck(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
-    const PlanView& view = loaded->view;
-    const auto [findings, sorties] = findingsForCli(*loaded, a.sortie);
+    const PlanView& view = loaded->view();
+    const PlanAnalysis analysis = completed(loaded->analysis);
+    const auto& findings = a.sortie > 0 ? analysis.findingsOf(a.sortie) : analysis.findings;
+    const std::size_t sorties = a.sortie > 0 ? 1 : std::max<std::size_t>(1, analysis.sorties.size());
     CliResult out;
     out.json["findings"] = Json::array();
     std::size_t counts[3] = {};
@@ -90,7 +72,7 @@ CliResult cliCheck(const CliArguments& a) {
                                         {"distance_m", f.distance_m},
                                         {"gsd_cm", f.gsd_mean_m * 100},
                                         {"problem", f.problem}});
-        out.text += fmt::format("      {}{}: {:.2f} ha, {} photos, {}\n", itemText(loaded->plan, o.item.id),
+        out.text += fmt::format("      {}{}: {:.2f} ha, {} photos, {}\n", itemText(loaded->plan(), o.item.id),
                                 o.item.name.empty() ? "" : " (" + o.item.name + ")", f.area_m2 / 1e4, f.photos.size(),
                                 distanceText(f.distance_m));
     }
@@ -106,7 +88,7 @@ CliResult cliCheck(const CliArguments& a) {
 CliResult cliRehearse(const CliArguments& a) {
     const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
-    if (!loaded->view.sendable()) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    if (!loaded->view().sendable()) return unusable({a.plan + ": " + loaded->view().not_sendable});
     RehearseOptions options;
     options.wind = {a.wind_from_deg, a.wind_speed_mps, a.wind_shear, a.gusts_mps, a.seed};
     for (const std::string& text : a.failures) {
@@ -115,7 +97,7 @@ CliResult cliRehearse(const CliArguments& a) {
         options.failures.push_back(*failure);
     }
     options.start_item = static_cast<ItemId>(a.start_item);
-    const auto r = rehearse(loaded->plan, loaded->view.program, loaded->terrain, options);
+    const auto r = rehearse(loaded->plan(), loaded->view().program, loaded->terrain(), options);
     if (!r) return unusable({a.plan + ": " + r.error().message});
     CliResult out;
     Json visits = Json::object();
@@ -140,7 +122,7 @@ CliResult cliRehearse(const CliArguments& a) {
         out.json["breaches"].push_back(
             {{"fence", b.fence}, {"item", b.item}, {"t_s", b.t_s}, {"lat", b.at.lat_deg}, {"lon", b.at.lon_deg}});
     out.json["items"] = Json::array();
-    const auto passes = passesOf(*r, loaded->view.program);
+    const auto passes = passesOf(*r, loaded->view().program);
     for (const ItemPass& p : passes)
         out.json["items"].push_back({{"item", p.item},
                                      {"pass", p.pass},
@@ -160,13 +142,13 @@ CliResult cliRehearse(const CliArguments& a) {
                     ? "\ncould get home above the reserve until " + durationText(*r->reserve_home_s)
                     : fmt::format("\ncould get home at any time, at worst with {:.0f} %", r->least_home_percent);
     for (const FenceBreach& b : r->breaches)
-        out.text += fmt::format("\nbreaks fence {} at {}, on the way to {}", loaded->plan.findFence(b.fence)->name,
-                                durationText(b.t_s), itemText(loaded->plan, b.item));
+        out.text += fmt::format("\nbreaks fence {} at {}, on the way to {}", loaded->plan().findFence(b.fence)->name,
+                                durationText(b.t_s), itemText(loaded->plan(), b.item));
     if (r->failed_s) out.text += fmt::format("\nlands {} from home", distanceText(r->landed_from_home_m));
     if (a.list_items)
         for (const ItemPass& p : passes)
             out.text += fmt::format("\n{:<24} pass {} of {}  arrives {:>12}  {:3} photos  {:3.0f} % left  lowest {}",
-                                    itemText(loaded->plan, p.item), p.pass, p.of,
+                                    itemText(loaded->plan(), p.item), p.pass, p.of,
                                     p.arrives_s ? durationText(*p.arrives_s) : "never", p.photos, p.left_percent,
                                     p.lowest_m ? fmt::format("{:.0f} m", *p.lowest_m) : "unknown");
     if (a.try_wind_mps > 0) {
@@ -175,7 +157,7 @@ CliResult cliRehearse(const CliArguments& a) {
                                 a.wind_speed_mps > 0 ? "in the wind that was asked for" : "in calm air",
                                 r->energy_left_percent);
         for (const WindTry& w :
-             tryWinds(loaded->plan, loaded->view.program, loaded->terrain, a.try_wind_mps, options)) {
+             tryWinds(loaded->plan(), loaded->view().program, loaded->terrain(), a.try_wind_mps, options)) {
             out.json["winds"].push_back({{"from_deg", w.wind.from_deg},
                                          {"speed_mps", w.wind.speed_mps},
                                          {"energy_left_percent", w.left_percent},
@@ -223,11 +205,11 @@ CliResult cliExport(const CliArguments& a) {
         const auto loaded = loadForCli(b);
         if (!loaded) return unusable(loaded.error());
         Result<Rehearsal> flown = fail("not rehearsed");
-        if ((to == ".kml" || to == ".kmz") && loaded->view.sendable())
-            flown = rehearse(loaded->plan, loaded->view.program, loaded->terrain);
-        const PlanExtras extras{&loaded->view.route, loaded->terrain.get(), flown ? flown->log.get() : nullptr};
-        auto text = a.out.ends_with(kPlanExtension) ? Result<std::string>(writePlanText(loaded->plan))
-                                                    : planExport(loaded->plan, loaded->view.path, a.out, extras);
+        if ((to == ".kml" || to == ".kmz") && loaded->view().sendable())
+            flown = rehearse(loaded->plan(), loaded->view().program, loaded->terrain());
+        const PlanExtras extras{&loaded->view().route, loaded->terrain().get(), flown ? flown->log.get() : nullptr};
+        auto text = a.out.ends_with(kPlanExtension) ? Result<std::string>(writePlanText(loaded->plan()))
+                                                    : planExport(loaded->plan(), loaded->view().path, a.out, extras);
         if (!text) return unusable(text.error());
         content = std::move(*text);
     } else {

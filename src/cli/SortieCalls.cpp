@@ -6,26 +6,26 @@
 namespace anhinga {
 
 CliResult cliSorties(const CliArguments& a) {
-    auto loaded = loadForCli(a);
+    const auto loaded = loadForCli(a);
     if (!loaded) return unusable(loaded.error());
-    Plan& plan = loaded->plan;
-    if (!loaded->view.sendable()) return unusable({a.plan + ": " + loaded->view.not_sendable});
+    Plan plan = loaded->plan();
+    if (!loaded->view().sendable()) return unusable({a.plan + ": " + loaded->view().not_sendable});
     CutOptions options;
     options.wind.from_deg = a.wind_from_deg;
     options.wind.speed_mps = a.wind_speed_mps;
     if (a.resume_item > 0) {
         const Cut cut{static_cast<ItemId>(a.resume_item), 0, a.resume_photo};
         plan.cuts = {cut};
-        if (usableCuts(plan, loaded->view.route, loaded->terrain.get()).empty())
+        if (usableCuts(plan, loaded->view().route, loaded->terrain().get()).empty())
             return unusable({fmt::format("{}: no sortie can begin at {}", a.plan, cutText(plan, cut))});
         options.kept = plan.cuts;
     }
     if (a.anew || plan.cuts.empty() || a.resume_item > 0) {
-        auto cuts = suggestCuts(plan, loaded->view.route, loaded->terrain, options);
+        auto cuts = suggestCuts(plan, loaded->view().route, loaded->terrain(), options);
         if (!cuts) return unusable({a.plan + ": " + cuts.error().message});
         plan.cuts = std::move(*cuts);
     }
-    const auto sorties = flySorties(plan, loaded->view.route, loaded->terrain, options.wind);
+    const auto sorties = flySorties(plan, loaded->view().route, loaded->terrain(), options.wind);
     CliResult out;
     out.json["sorties"] = Json::array();
     for (const FlownSortiePtr& s : *sorties) {

@@ -14,6 +14,7 @@ FieldSession::FieldSession(PlanSession* plan, LinkSession* link, QObject* parent
     connect(plan_, &PlanSession::derivedChanged, this, &FieldSession::look);
     connect(link_, &LinkSession::stateChanged, this, &FieldSession::look);
     connect(link_, &LinkSession::sealed, this, &FieldSession::noteSeal);
+    connect(link_, &LinkSession::storedAboard, this, &FieldSession::noteStored);
     connect(link_, &LinkSession::parametersChanged, this, [this] { alarms_.setParameters(link_->parameters()); });
 }
 
@@ -101,59 +102,130 @@ QString FieldSession::sealLine() const {
     return notedSealFits() ? "sealed " + when + ", not checked" : "changed since " + when;
 }
 
-void FieldSession::noteSeal(const HandOver& result) {
+FieldSession::SealedFlight FieldSession::asOnScreen() const {
+    const auto derived = plan_->derived();
     const int sortie = plan_->sortie();
+    const PlanView& view = derived->viewOf(sortie);
+    return {fingerprint(view), sortie, derived->plan, view.program,
+            derived->complete ? derived->rehearsalOf(sortie) : nullptr};
+}
+
+/// What is watched is what the aircraft holds: it stays when the plan on screen goes on.
+void FieldSession::lookAtSealed() {
+    if (!link_->connected()) return sealed_.reset();
+    // While something is sent, and when nothing was, it holds what it held.
+    if (link_->busy() || !link_->refusedItems().empty()) return;
+    if (link_->seal() != LinkSession::Seal::sealed) return sealed_.reset();
+    if (sealHolds()) {
+        // Its rehearsal may have come later, or be of another wind now.
+        const auto derived = plan_->derived();
+        const bool anew = !sealed_ || sealed_->plan != derived->plan ||
+                          (derived->complete && sealed_->rehearsal != derived->rehearsalOf(plan_->sortie()));
+        if (!anew) return;
+        SealedFlight now = asOnScreen();
+        // In flight it is followed by the rehearsal it began with.
+        const bool keep = sealed_ && sealed_->rehearsal && (!now.rehearsal || link_->vehicle().armed);
+        if (keep && sealed_->fingerprint == now.fingerprint) now.rehearsal = sealed_->rehearsal;
+        sealed_ = std::move(now);
+    } else if (sealed_ && sealed_->fingerprint != link_->sealFingerprint()) {
+        sealed_.reset();
+    }
+}
+
+void FieldSession::noteSeal(const HandOver& result) {
+    // The plan on screen may have gone on while it was sent.
+    const bool as_sent = sent_ && sent_->fingerprint == link_->sealFingerprint();
+    if (as_sent) sealed_ = sent_;
+    const int sortie = as_sent ? sent_->sortie : plan_->sortie();
     const bool in_parts = link_->batches() != nullptr;
     Seal seal;
     seal.sortie = sortie;
     seal.fingerprint = link_->sealFingerprint();
     seal.time_unix_s = std::floor(link_->clock().unix_s());
     seal.vehicle = link_->vehicle().system;
-    seal.revision = plan_->plan()->revision;
-    seal.mission = static_cast<int>(in_parts ? plan_->flownView().program.entries() : result.held.route());
+    seal.revision = (as_sent ? sent_->plan : plan_->plan())->revision;
+    seal.mission = static_cast<int>(in_parts ? (as_sent ? sent_->program : plan_->flownView().program).entries()
+                                             : result.held.route());
     seal.fence = static_cast<int>(result.held.fence());
     seal.rally = static_cast<int>(result.held.rally());
-    seal.stored = result.stored;
     const Seal* before = plan_->plan()->sealOf(sortie);
     // Read back once more and still the same: the time it was sealed stays.
-    if (before != nullptr && before->fingerprint == seal.fingerprint && before->vehicle == seal.vehicle &&
-        before->stored == seal.stored)
-        return;
-    plan_->edit("Seal", [&](Plan& p) {
-        std::erase_if(p.seals, [&](const Seal& s) { return s.sortie == sortie; });
-        p.seals.push_back(seal);
+    if (before != nullptr && before->fingerprint == seal.fingerprint && before->vehicle == seal.vehicle) return;
+    plan_->record([&](std::vector<Seal>& seals) {
+        std::erase_if(seals, [&](const Seal& s) { return s.sortie == sortie; });
+        seals.push_back(seal);
     });
 }
 
-/// What was flown was the sealed plan: its seal says so from now on.
-void FieldSession::noteFlown() {
-    const Seal* seal = notedSeal();
-    if (seal == nullptr || seal->fingerprint != link_->sealFingerprint() || link_->seal() != LinkSession::Seal::sealed)
-        return;
-    const int sortie = plan_->sortie();
-    plan_->edit("Flown", [&](Plan& p) {
-        for (Seal& s : p.seals)
-            if (s.sortie == sortie) s.flown_unix_s = std::floor(link_->clock().unix_s());
+void FieldSession::noteStored() {
+    plan_->record([this](std::vector<Seal>& seals) {
+        for (Seal& s : seals)
+            if (s.fingerprint == link_->sealFingerprint() && s.vehicle == link_->vehicle().system) s.stored = true;
     });
+}
+
+/// What was flown was the sealed plan: its seal says so from now on, whatever is on screen.
+void FieldSession::noteFlown() {
+    if (!sealed_ || link_->seal() != LinkSession::Seal::sealed) return;
+    plan_->record([&](std::vector<Seal>& seals) {
+        for (Seal& s : seals)
+            if (s.sortie == sealed_->sortie && s.fingerprint == sealed_->fingerprint)
+                s.flown_unix_s = std::floor(link_->clock().unix_s());
+    });
+}
+
+std::optional<FieldSession::Change> FieldSession::change() const {
+    const VehicleSnapshot& v = link_->vehicle();
+    const PlanView& view = plan_->flownView();
+    if (!link_->connected() || !v.armed || !link_->held() || !v.mission_item || !view.sendable()) return std::nullopt;
+    const auto first = link_->held()->firstDifference(view.program);
+    if (!first) return std::nullopt;
+    return Change{*first, firstChangeable(v.mission_item, plan_->plan()->traits.change_ahead)};
+}
+
+std::vector<Finding> FieldSession::stops() const {
+    const auto waits = change();
+    return stopsBefore(*plan_->derived(), plan_->sortie(), waits ? waits->changeable : std::nullopt);
+}
+
+std::optional<double> FieldSession::changeTime_s() const {
+    const auto waits = change();
+    if (!waits || !waits->changeable || !follower_) return std::nullopt;
+    // It can be sent as long as the aircraft is no further than so many entries before it.
+    return follower_->until(waits->first - plan_->plan()->traits.change_ahead + 1);
+}
+
+bool FieldSession::changeTooLate() const {
+    const auto waits = change();
+    return waits && sealed_ && (!waits->changeable || waits->first < *waits->changeable);
+}
+
+void FieldSession::takeChangeBack() {
+    if (sealed_) plan_->takeBack("Take the change back", *sealed_->plan);
 }
 
 Result<void> FieldSession::handOver(bool in_batches) {
     const PlanView& view = plan_->flownView();
     if (!view.sendable()) return tl::unexpected(Error{view.not_sendable});
     const Plan& plan = *plan_->plan();
-    const VehicleSnapshot& v = link_->vehicle();
     const ToSend sent = view.toSend(plan);
-    if (link_->batches() != nullptr && v.armed)
+    if (!plan_->upToDate()) return fail("the plan is still being worked out; try again in a moment");
+    if (link_->batches() != nullptr && link_->vehicle().armed)
         return fail("the plan is flown in batches: it cannot be changed in flight");
+    if (const auto waits = change()) {
+        if (!waits->changeable) return fail("this autopilot cannot be given a change in flight");
+        if (waits->first < *waits->changeable) {
+            const auto name = [&](int number) {
+                const ItemId id = view.program.sourceAt(number);
+                return id != 0 ? itemText(plan, id) : std::string("the end of the plan");
+            };
+            return fail("{} is flown or too near: changes can be sent from {} on. The change can be taken back",
+                        name(waits->first), name(*waits->changeable));
+        }
+    }
+    sent_ = asOnScreen();
     if (in_batches)
         return link_->handOverBatches(sent, plan.traits.item_limit, translationInput(plan, plan_->terrain()));
-    if (v.armed && link_->held() && v.mission_item) {
-        const auto first = firstChangeable(v.mission_item, plan.traits.change_ahead);
-        if (!first) return fail("this autopilot cannot be given a change in flight");
-        const auto changed = link_->held()->firstDifference(view.program);
-        if (changed && *changed < *first)
-            return fail("mission item {} is flown or too near: changes can be sent from item {} on", *changed, *first);
-    }
     link_->handOver(sent, translationInput(plan, plan_->terrain()));
     return {};
 }
@@ -190,13 +262,14 @@ std::set<ItemId> FieldSession::frozen() const {
     const VehicleSnapshot& v = link_->vehicle();
     const PlanView& view = plan_->flownView();
     if (!link_->connected() || !v.heard || !v.armed || !view.sendable() || !link_->held()) return out;
+    const FlightProgram& program = sealed_ ? sealed_->program : view.program;
     const auto flown = link_->flownItem();
     if (!flown || *flown <= 0) return out;
     // With repeats, what was flown may be flown again: the item is frozen, not its way back.
     const auto first = firstChangeable(flown, plan_->plan()->traits.change_ahead);
-    const int entries = static_cast<int>(view.program.entries());
+    const int entries = static_cast<int>(program.entries());
     for (int number = 0; number < std::min(first.value_or(entries), entries); ++number)
-        if (const ItemId id = view.program.sourceAt(number); id != 0) out.insert(id);
+        if (const ItemId id = program.sourceAt(number); id != 0) out.insert(id);
     return out;
 }
 
@@ -311,15 +384,20 @@ void FieldSession::look() {
     const bool heard = link_->connected() && v.heard;
     const double now_s = link_->clock().now_s();
     if (heard) {
-        if (watched_plan_ != plan_->plan()) {
-            watched_plan_ = plan_->plan();
+        lookAtSealed();
+        const PlanPtr watched = sealed_ ? sealed_->plan : plan_->plan();
+        if (watched_plan_ != watched) {
+            watched_plan_ = watched;
             alarms_.setPlan(*watched_plan_);
             alarms_.setParameters(link_->parameters());
         }
-        const auto rehearsal = plan_->failure() ? nullptr : plan_->flownRehearsal();
+        // What is not known to be aboard says nothing about the flight.
+        const auto rehearsal = sealed_ ? sealed_->rehearsal : nullptr;
         if (rehearsal != followed_ || !follower_) {
             followed_ = rehearsal;
-            follower_ = std::make_unique<ProgressFollower>(rehearsal ? rehearsal->log : nullptr);
+            auto follower = std::make_unique<ProgressFollower>(rehearsal ? rehearsal->log : nullptr);
+            if (follower_) follower->goOnFrom(*follower_);
+            follower_ = std::move(follower);
         }
         VehicleSnapshot seen = v;
         seen.mission_item = link_->flownItem();
@@ -346,6 +424,7 @@ void FieldSession::look() {
         if (v.armed) landed_ = false;
         was_armed_ = v.armed;
     } else {
+        lookAtSealed();
         progress_.reset();
         texts_heard_ = 0;
         if (!alarms_.alarms().empty()) {
@@ -367,7 +446,7 @@ void FieldSession::putLandedAway() {
 
 QString FieldSession::landedText() const {
     const VehicleSnapshot& v = link_->vehicle();
-    const auto r = plan_->flownRehearsal();
+    const auto r = sealed_ ? sealed_->rehearsal : nullptr;
     QString text = "Landed";
     if (v.armed_at_s && v.disarmed_at_s)
         text += " after " + QString::fromStdString(durationText(*v.disarmed_at_s - *v.armed_at_s));

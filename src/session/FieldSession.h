@@ -43,10 +43,28 @@ class FieldSession : public QObject {
     const Seal* notedSeal() const;
     /// True when the noted seal is of the plan as it is now.
     bool notedSealFits() const;
+    /// What must be accepted before that; of a change in flight only what is found in what is still ahead.
+    std::vector<Finding> stops() const;
     /// Sends the plan (or the difference), or says why it cannot. In flight only what is far enough ahead may differ.
     Result<void> handOver(bool in_batches);
     /// True while a mission is flown and the plan differs from what the aircraft holds.
     bool changeWaits() const;
+    /// How long until what the change begins with is too near to be sent, as rehearsed; nothing when that never comes.
+    std::optional<double> changeTime_s() const;
+    /// True when it has been for too long: what the change begins with is flown or too near.
+    bool changeTooLate() const;
+    /// The plan is again what the aircraft flies; one step that can be undone.
+    void takeChangeBack();
+    /// What the aircraft holds, as it was sealed in this connection, whatever has become of the plan on screen since.
+    struct SealedFlight {
+        std::uint64_t fingerprint = 0;
+        int sortie = 0;
+        PlanPtr plan;
+        FlightProgram program;
+        std::shared_ptr<const Rehearsal> rehearsal;  // null when there was none yet
+    };
+    /// Null when that is not known.
+    const SealedFlight* sealedFlight() const { return sealed_ ? &*sealed_ : nullptr; }
     /// Items of the plan that cannot be changed now.
     std::set<ItemId> frozen() const;
     void check();
@@ -100,7 +118,16 @@ class FieldSession : public QObject {
     void look();
     void lookAtChecklist();
     void lookAtHome();
+    void lookAtSealed();
+    SealedFlight asOnScreen() const;
+    /// Of a waiting change: the first entry that is another, and the first that may be; nothing when none waits.
+    struct Change {
+        int first = 0;
+        std::optional<int> changeable;  // nothing: this autopilot takes none in flight
+    };
+    std::optional<Change> change() const;
     void noteSeal(const HandOver& result);
+    void noteStored();
     void noteFlown();
     std::uint64_t fingerprint(const PlanView& view) const;
 
@@ -111,6 +138,7 @@ class FieldSession : public QObject {
     AlarmWatch alarms_;
     mutable DerivedPtr fingerprints_of_;
     mutable std::map<const PlanView*, std::uint64_t> fingerprints_;
+    std::optional<SealedFlight> sent_, sealed_;
     PlanPtr watched_plan_;
     std::shared_ptr<const Rehearsal> followed_;
     std::unique_ptr<ProgressFollower> follower_;

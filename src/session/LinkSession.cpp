@@ -189,7 +189,8 @@ void LinkSession::takeHandOver(const Result<HandOver>& result) {
     held_ = result->held;
     fingerprint_ = result->fingerprint;
     seal_time_ = QDateTime::currentDateTime();
-    stored_ = result->stored;
+    stored_ = false;
+    store_answer_.clear();
     seal_ = result->verified ? Seal::sealed : Seal::differs;
     seal_text_ =
         result->verified
@@ -285,6 +286,18 @@ void LinkSession::check(const ToSend& plan, const TranslationInput& input) {
     run("reading what the aircraft holds", [this, plan, input](const TransferOptions& options) {
         auto result = compareHeld(*link_, plan, options, input);
         return std::function<void()>([this, result = std::move(result)] { takeHandOver(result); });
+    });
+}
+
+void LinkSession::storeForPowerOff() {
+    if (seal_ != Seal::sealed) return;
+    run("asking it to store the plan", [this](const TransferOptions& options) {
+        auto ok = commandStoreMission(*link_, options.stop);
+        return std::function<void()>([this, ok = std::move(ok)] {
+            stored_ = ok.has_value();
+            store_answer_ = ok ? QString() : QString::fromStdString(ok.error().message);
+            if (stored_) emit storedAboard();
+        });
     });
 }
 

@@ -72,6 +72,8 @@ class LinkSession : public QObject {
     std::optional<int> flownItem() const;
     /// Reads what the aircraft holds and compares it with the plan, without sending any of it.
     void check(const ToSend& plan, const TranslationInput& input = {});
+    /// Asks the aircraft to keep what is sealed over a power cut; sealStored() or storeAnswer() says what it answered.
+    void storeForPowerOff();
     /// Empties all three lists on the aircraft, after a copy was kept.
     void clearAircraft();
     /// Reads what the aircraft holds; answered by fetched() or fetchFailed().
@@ -87,6 +89,8 @@ class LinkSession : public QObject {
     std::uint64_t sealFingerprint() const { return fingerprint_; }
     QDateTime sealTime() const { return seal_time_; }
     bool sealStored() const { return stored_; }
+    /// Why it would not; empty when it was not asked, or has.
+    QString storeAnswer() const { return store_answer_; }
     const std::vector<MissionDifference>& differences() const { return differences_; }
     /// What the aircraft rounds, leaves out or was told otherwise; in the items of what was handed over.
     const std::vector<KeptField>& kept() const { return kept_; }
@@ -123,6 +127,8 @@ class LinkSession : public QObject {
     void stateChanged();    // connection, progress, seal, commands
     /// The aircraft holds what was handed over, as read back.
     void sealed(const HandOver& result);
+    /// What is sealed outlives a power cut, says the aircraft.
+    void storedAboard();
     void fetched(const HeldPlan& held);
     void fetchFailed(const QString& why);
     void parametersChanged();
@@ -158,6 +164,7 @@ class LinkSession : public QObject {
     std::uint64_t fingerprint_ = 0;
     QDateTime seal_time_;
     bool stored_ = false;
+    QString store_answer_;
     std::optional<HeldPlan> held_;
     std::vector<MissionDifference> differences_;
     std::vector<KeptField> kept_;

@@ -11,100 +11,12 @@ namespace anhinga {
 
 namespace {
 
-void findAll(Derived& d, Wind wind) {
-    std::optional<EnergyForecast> energy;
-    if (d.rehearsal)
-        energy = EnergyForecast{d.rehearsal->energy_left_percent, d.rehearsal->reached_reserve,
-                                d.rehearsal->reserve_item, d.rehearsal->breaches};
-    d.findings = check({.plan = *d.plan,
-                        .view = d.view,
-                        .terrain = d.terrain.get(),
-                        .energy = energy,
-                        .wind_mps = wind.speed_mps + wind.gust_mps,
-                        .in_sorties = d.complete ? d.sorties.size() > 1 : !d.plan->cuts.empty(),
-                        .covers = &d.covers});
-    // Whoever hands the whole over although it is cut must hear what one battery and one list cannot hold.
-    d.in_one.clear();
-    if (!d.plan->cuts.empty())
-        d.in_one = check({.plan = *d.plan,
-                          .view = d.view,
-                          .terrain = d.terrain.get(),
-                          .energy = energy,
-                          .wind_mps = wind.speed_mps + wind.gust_mps,
-                          .covers = &d.covers});
-    // Until the sorties of this snapshot are flown, what was found in those of the one before still stands.
-    if (!d.plan->cuts.empty() && (d.complete || !d.sorties.empty()))
-        d.findings = withSorties(*d.plan, std::move(d.findings), d.sorties);
-}
-
-/// True when what every pattern's photos see is counted.
-bool allCounted(const Derived& d) {
-    return std::all_of(d.view.route.patterns.begin(), d.view.route.patterns.end(), [&](const OpenedPattern& o) {
-        return o.flight->photos.empty() || photoAreaOf(o.item).empty() ||
-               std::any_of(d.covers.begin(), d.covers.end(),
-                           [&](const PatternCoverPtr& c) { return c->flight == o.flight; });
-    });
-}
-
-/// View and findings; rehearsal and sorties, if there are any, are those of an earlier snapshot for now.
-std::shared_ptr<Derived> deriveView(PlanPtr plan, TerrainPtr terrain, Wind wind, const Derived* before) {
+/// A result with its place in the order of results.
+template <typename Analysis>
+std::shared_ptr<Derived> numbered(Analysis&& analysis, std::uint64_t serial) {
     auto d = std::make_shared<Derived>();
-    d->plan = plan;
-    d->terrain = terrain;
-    d->wind = wind;
-    d->view =
-        before != nullptr ? viewOf(*plan, terrain.get(), *before->plan, before->view) : viewOf(*plan, terrain.get());
-    if (!d->view.sendable()) {
-        d->not_rehearsed = QString::fromStdString(d->view.not_sendable);
-    } else if (before != nullptr) {
-        d->rehearsal = before->rehearsal;
-        d->not_rehearsed = before->not_rehearsed;
-    }
-    if (before != nullptr) {
-        if (plan->cuts == before->plan->cuts) d->sorties = before->sorties;
-        for (const PatternCoverPtr& c : before->covers)
-            if (d->view.route.flightOf(c->item) == c->flight.get()) d->covers.push_back(c);
-    }
-    findAll(*d, wind);
-    return d;
-}
-
-/// The same with its own rehearsal and sorties; nothing when it was overtaken.
-std::shared_ptr<Derived> deriveRehearsal(const Derived& viewed, Wind wind, const std::stop_token& stop) {
-    std::shared_ptr<const Rehearsal> rehearsal;
-    QString why_not = viewed.not_rehearsed;
-    if (viewed.view.sendable()) {
-        why_not.clear();
-        auto r = rehearse(*viewed.plan, viewed.view.program, viewed.terrain, {wind, 6 * 3600, stop});
-        if (r)
-            rehearsal = std::make_shared<const Rehearsal>(std::move(*r));
-        else
-            why_not = QString::fromStdString(r.error().message);
-    }
-    std::optional<std::vector<FlownSortiePtr>> sorties(std::in_place);
-    if (!viewed.plan->cuts.empty()) sorties = flySorties(*viewed.plan, viewed.view.route, viewed.terrain, wind, stop);
-    if (stop.stop_requested() || !sorties) return nullptr;
-    // Only now is the view copied: most rehearsals begun during a drag are overtaken.
-    auto d = std::make_shared<Derived>(viewed);
-    d->complete = true;
-    d->rehearsal = std::move(rehearsal);
-    d->not_rehearsed = why_not;
-    d->sorties = std::move(*sorties);
-    d->covered = allCounted(*d);
-    findAll(*d, wind);
-    return d;
-}
-
-/// The same with what its photos see; nothing when it was overtaken.
-std::shared_ptr<Derived> deriveCovers(const Derived& rehearsed, Wind wind, const std::stop_token& stop,
-                                      const std::function<void(double)>& progress) {
-    auto covers = countCovers(*rehearsed.plan, rehearsed.view.route.patterns, rehearsed.terrain.get(), stop,
-                              rehearsed.covers, progress);
-    if (!covers) return nullptr;
-    auto d = std::make_shared<Derived>(rehearsed);
-    d->covered = true;
-    d->covers = std::move(*covers);
-    findAll(*d, wind);
+    static_cast<PlanAnalysis&>(*d) = std::forward<Analysis>(analysis);
+    d->serial = serial;
     return d;
 }
 
@@ -233,8 +145,7 @@ Result<void> PlanSession::addTerrain(const QString& file) {
                         : QFileInfo(path_).absoluteDir().relativeFilePath(QString::fromStdString(path)).toStdString();
     for (const std::string& known : plan_->terrain_files)
         if (known == name) return fail("{}: the plan has this terrain already", path);
-    edit("Add terrain", [&](Plan& p) { p.terrain_files.push_back(name); });
-    return {};
+    return edit("Add terrain", [&](Plan& p) { p.terrain_files.push_back(name); });
 }
 
 void PlanSession::startNew() {
@@ -300,22 +211,30 @@ bool PlanSession::changedOnDisk() const {
 
 void PlanSession::restore(const QString& path, Plan plan) {
     if (!path.isEmpty() && load(path)) {
-        replace("Recovered changes", std::move(plan));
+        (void)replace("Recovered changes", std::move(plan));
         return;
     }
     startNew();
-    replace("Recovered changes", std::move(plan));
+    (void)replace("Recovered changes", std::move(plan));
     emit opened();
 }
 
-void PlanSession::replace(const QString& name, Plan plan) {
-    edit(name, [&](Plan& p) { p = std::move(plan); });
+Result<void> PlanSession::replace(const QString& name, Plan plan) {
+    const auto after = std::make_shared<const Plan>(std::move(plan));
+    if (*after == *plan_) return {};
+    if (const QString why = objection(*after); !why.isEmpty()) {
+        emit refused(why);
+        return fail("{}", why.toStdString());
+    }
+    addStep(name, after, 0);
+    steps_.back().replaces = true;
+    return {};
 }
 
 void PlanSession::replaceAsNew(const QString& name, Plan plan) {
     const std::size_t steps = position_;
     const Origin from{path_, saved_, on_disk_};
-    replace(name, std::move(plan));
+    (void)replace(name, std::move(plan));
     if (position_ == steps) return;  // refused, or the same
     steps_.back().from = from;
     steps_.back().to = Origin{};
@@ -363,11 +282,20 @@ void PlanSession::newRevision() {
     });
 }
 
-void PlanSession::edit(const QString& name, const std::function<void(Plan&)>& change, int merge) {
+Result<void> PlanSession::edit(const QString& name, const std::function<void(Plan&)>& change, int merge) {
     auto after = std::make_shared<Plan>(*plan_);
     change(*after);
-    if (*after == *plan_) return;
-    if (const QString why = objection(*after); !why.isEmpty()) return emit refused(why);
+    after->seals = plan_->seals;
+    if (*after == *plan_) return {};
+    if (const QString why = objection(*after); !why.isEmpty()) {
+        emit refused(why);
+        return fail("{}", why.toStdString());
+    }
+    addStep(name, after, merge);
+    return {};
+}
+
+void PlanSession::addStep(const QString& name, PlanPtr after, int merge) {
     steps_.resize(position_);
     if (merge != 0 && merge == merge_ && !steps_.empty()) {
         steps_.back().after = after;
@@ -376,27 +304,59 @@ void PlanSession::edit(const QString& name, const std::function<void(Plan&)>& ch
     }
     merge_ = merge;
     position_ = steps_.size();
-    set(after);
+    set(std::move(after));
+}
+
+void PlanSession::takeBack(const QString& name, const Plan& flown) {
+    auto after = std::make_shared<Plan>(flown);
+    after->seals = plan_->seals;
+    after->checklist = plan_->checklist;
+    after->next_id = std::max(after->next_id, plan_->next_id);
+    if (*after != *plan_) addStep(name, after, 0);
+}
+
+void PlanSession::record(const std::function<void(std::vector<Seal>&)>& change) {
+    auto after = std::make_shared<Plan>(*plan_);
+    change(after->seals);
+    if (after->seals != plan_->seals) set(after);
+}
+
+/// A snapshot of the undo stack as it is taken up again: with what has been put on record since.
+PlanPtr PlanSession::withRecords(const Step& step, const PlanPtr& snapshot) const {
+    if (step.replaces || snapshot->seals == plan_->seals) return snapshot;
+    auto plan = std::make_shared<Plan>(*snapshot);
+    plan->seals = plan_->seals;
+    return plan;
 }
 
 void PlanSession::undo() {
     if (!canUndo()) return;
-    if (const QString why = objection(*steps_[position_ - 1].before); !why.isEmpty()) return emit refused(why);
+    Step& step = steps_[position_ - 1];
+    const PlanPtr before = withRecords(step, step.before);
+    if (const QString why = objection(*before); !why.isEmpty()) return emit refused(why);
+    step.after = plan_;
     merge_ = 0;
-    set(steps_[--position_].before);
-    belongTo(steps_[position_].from);
+    --position_;
+    set(before);
+    belongTo(step.from);
 }
 
 void PlanSession::redo() {
     if (!canRedo()) return;
-    if (const QString why = objection(*steps_[position_].after); !why.isEmpty()) return emit refused(why);
+    Step& step = steps_[position_];
+    const PlanPtr after = withRecords(step, step.after);
+    if (const QString why = objection(*after); !why.isEmpty()) return emit refused(why);
+    step.before = plan_;
     merge_ = 0;
-    set(steps_[position_++].after);
-    belongTo(steps_[position_ - 1].to);
+    ++position_;
+    set(after);
+    belongTo(step.to);
 }
 
 void PlanSession::select(std::set<ItemId> ids) {
-    if (ids == selection_) return;
+    const bool some = !ids.empty();
+    std::erase_if(ids, [this](ItemId id) { return !plan_->holds(id); });
+    if (ids == selection_ || (some && ids.empty())) return;
     selection_ = std::move(ids);
     emit selectionChanged();
 }
@@ -432,9 +392,9 @@ void PlanSession::work(const std::stop_token& stop) {
             mine = running_.get_token();
         }
         // The view is always finished, however fast edits come: a drag shows its findings while it lasts.
-        auto viewed =
-            deriveView(job.plan, job.terrain, job.wind, last && last->terrain == job.terrain ? last.get() : nullptr);
-        viewed->serial = ++serial;
+        const DerivedPtr viewed = numbered(
+            beginAnalysis(job.plan, job.terrain, job.wind, last && last->terrain == job.terrain ? last.get() : nullptr),
+            ++serial);
         publish(viewed);
         last = viewed;
         // A rehearsal that is soon done is flown at every step of a drag: time and energy are live.
@@ -450,21 +410,21 @@ void PlanSession::work(const std::stop_token& stop) {
         constexpr double kOverdue_ms = 300;
         const bool overdue = live && monotonicMs() - rehearsed_ms > kOverdue_ms;
         const double began_ms = threadMs();
-        auto whole = deriveRehearsal(*viewed, job.wind, overdue ? stop : mine);
-        if (!whole) continue;
+        auto flown = withFlights(*viewed, overdue ? stop : mine);
+        if (!flown) continue;
         last_ms = threadMs() - began_ms;
-        whole->serial = ++serial;
+        const DerivedPtr whole = numbered(std::move(*flown), ++serial);
         publish(whole);
         rehearsed_ms = monotonicMs();
         last = whole;
         if (whole->covered) continue;
-        auto covered = deriveCovers(*whole, job.wind, mine, [this, told = 0.0](double share) mutable {
+        auto counted = withCovers(*whole, mine, [this, told = 0.0](double share) mutable {
             if (std::abs(share - told) < 0.05) return;
             told = share;
             mail_.post([this, share] { emit counting(share); });
         });
-        if (!covered) continue;
-        covered->serial = ++serial;
+        if (!counted) continue;
+        const DerivedPtr covered = numbered(std::move(*counted), ++serial);
         publish(covered);
         last = covered;
     }
@@ -500,11 +460,6 @@ void PlanSession::take(const DerivedPtr& result) {
     emit derivedChanged();
 }
 
-const FlownSortie* PlanSession::flown() const {
-    const auto n = static_cast<std::size_t>(sortie_);
-    return n > 0 && n <= derived_->sorties.size() ? derived_->sorties[n - 1].get() : nullptr;
-}
-
 void PlanSession::chooseSortie(int number) {
     if (number == sortie_ || number < 0 || number > static_cast<int>(derived_->sorties.size())) return;
     sortie_ = number;
@@ -514,7 +469,7 @@ void PlanSession::chooseSortie(int number) {
 }
 
 const PlanView& PlanSession::flownView() const {
-    return flown() != nullptr ? flown()->view : derived_->view;
+    return derived_->viewOf(sortie_);
 }
 
 Result<void> PlanSession::tryFailure(const Failure& failure) {
@@ -540,17 +495,15 @@ void PlanSession::clearFailure() {
 }
 
 std::shared_ptr<const Rehearsal> PlanSession::flownRehearsal() const {
-    if (failed_) return failed_;
-    return flown() != nullptr ? flown()->rehearsal : derived_->rehearsal;
+    return failed_ ? failed_ : derived_->rehearsalOf(sortie_);
 }
 
 QString PlanSession::notRehearsed() const {
-    return flown() != nullptr ? QString::fromStdString(flown()->not_rehearsed) : derived_->not_rehearsed;
+    return QString::fromStdString(derived_->notRehearsed(sortie_));
 }
 
 const std::vector<Finding>& PlanSession::flownFindings() const {
-    if (flown() != nullptr) return flown()->findings;
-    return derived_->sorties.empty() ? derived_->findings : derived_->in_one;
+    return derived_->findingsOf(sortie_);
 }
 
 void PlanSession::beginSortieAt(const QString& name, const Cut& cut) {
@@ -589,13 +542,24 @@ void PlanSession::cutIntoSorties() {
             } else if (plan_ != plan) {
                 how = "Not cut: the plan was changed meanwhile";
             } else {
-                edit("Cut into sorties", [&](Plan& p) { p.cuts = *cuts; });
-                how = cuts->empty() ? QString("One battery carries the whole plan: nothing to cut")
-                                    : QString("Cut into %1 sorties").arg(cuts->size() + 1);
+                const auto made = edit("Cut into sorties", [&](Plan& p) { p.cuts = *cuts; });
+                how = !made           ? "Not cut: " + QString::fromStdString(made.error().message)
+                      : cuts->empty() ? QString("One battery carries the whole plan: nothing to cut")
+                                      : QString("Cut into %1 sorties").arg(cuts->size() + 1);
             }
             emit cuttingChanged();
             emit cutEnded(how);
         });
+    });
+}
+
+void PlanSession::whenDerived(QObject* context, std::function<void()> then) {
+    if (upToDate() && derived_->complete) return then();
+    auto waiting = std::make_shared<QMetaObject::Connection>();
+    *waiting = connect(this, &PlanSession::derivedChanged, context, [this, waiting, then = std::move(then)] {
+        if (!upToDate() || !derived_->complete) return;
+        disconnect(*waiting);
+        then();
     });
 }
 

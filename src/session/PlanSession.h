@@ -11,10 +11,7 @@
 #include <thread>
 #include <vector>
 
-#include "core/check/Check.h"
-#include "core/flight/Rehearse.h"
-#include "core/plan/Plan.h"
-#include "core/sortie/Sorties.h"
+#include "core/derive/PlanAnalysis.h"
 #include "core/terrain/Terrain.h"
 #include "session/Mailbox.h"
 
@@ -23,23 +20,9 @@ namespace anhinga {
 using PlanPtr = std::shared_ptr<const Plan>;
 using TerrainPtr = std::shared_ptr<const Terrain>;
 
-/// Everything computed from one snapshot; immutable.
-struct Derived {
-    PlanPtr plan;
-    TerrainPtr terrain;
-    Wind wind;  // rehearsed in
-    PlanView view;
-    std::vector<Finding> findings;
-    std::shared_ptr<const Rehearsal> rehearsal;  // null with the reason in `not_rehearsed`
-    QString not_rehearsed;
-    std::vector<FlownSortiePtr> sorties;  // of a plan with cuts; empty: flown in one
-    std::vector<Finding> in_one;          // of a plan with cuts, were it flown in one all the same
-    /// False while rehearsal and sorties are still those of an earlier snapshot; view and findings are already of this
-    /// one.
-    bool complete = false;
-    std::vector<PatternCoverPtr> covers;  // what is counted so far
-    bool covered = false;                 // all of them are
-    std::uint64_t serial = 0;             // grows with every result
+/// Everything that follows from one snapshot, immutable; the serial grows with every result.
+struct Derived : PlanAnalysis {
+    std::uint64_t serial = 0;
 };
 using DerivedPtr = std::shared_ptr<const Derived>;
 /// How often an item is flown, as rehearsed: in one, or in the sortie that flies it most often.
@@ -83,12 +66,17 @@ class PlanSession : public QObject {
     /// Fails, and changes nothing, when it cannot be read.
     Result<void> addTerrain(const QString& file);
     /// Replaces everything as one undoable step (imported, recovered).
-    void replace(const QString& name, Plan plan);
+    Result<void> replace(const QString& name, Plan plan);
     /// Another plan, which belongs to no file, as one undoable step: undo brings the former back, with its file.
     void replaceAsNew(const QString& name, Plan plan);
 
-    /// One undoable step; dropped when nothing changed. Steps with the same non-zero `merge` in a row become one.
-    void edit(const QString& name, const std::function<void(Plan&)>& change, int merge = 0);
+    /// One undoable step; dropped when nothing changed. Steps with the same non-zero `merge` in a row become one. Seals
+    /// are not changed by it. Fails, and changes nothing, where a frozen item would be another; refused() says so too.
+    Result<void> edit(const QString& name, const std::function<void(Plan&)>& change, int merge = 0);
+    /// The same, though items are frozen: what is flown is back in the plan.
+    void takeBack(const QString& name, const Plan& flown);
+    /// What is on record of the plan, and no step of its making: undo and redo leave it.
+    void record(const std::function<void(std::vector<Seal>&)>& change);
     /// Ends merging: the next edit is a step of its own.
     void endMerge() { merge_ = 0; }
     bool canUndo() const { return position_ > 0; }
@@ -132,7 +120,10 @@ class PlanSession : public QObject {
     Wind wind() const { return wind_; }
     void setWind(Wind wind);
 
-    /// Blocks until derived() fits the present plan, at most so long; for tests and the command to hand over.
+    /// Calls `then` as soon as derived() is complete and of the present plan, which may be at once; never when
+    /// `context` is gone by then.
+    void whenDerived(QObject* context, std::function<void()> then);
+    /// Blocks until derived() fits the present plan, at most so long; for tests.
     bool waitUntilDerived(int timeout_ms);
     /// The same for view and findings alone, without the rehearsal.
     bool waitUntilViewed(int timeout_ms);
@@ -162,10 +153,13 @@ class PlanSession : public QObject {
     struct Step {
         QString name;
         PlanPtr before, after;
+        bool replaces = false;                     // by a plan with records of its own
         std::optional<Origin> from = {}, to = {};  // where the step leads from one file to another
     };
     void set(PlanPtr plan);
     void belongTo(const std::optional<Origin>& origin);
+    PlanPtr withRecords(const Step& step, const PlanPtr& snapshot) const;
+    void addStep(const QString& name, PlanPtr after, int merge);
     /// Why the plan may not become `after`; empty when it may.
     QString objection(const Plan& after) const;
     void rememberDisk();
@@ -175,7 +169,6 @@ class PlanSession : public QObject {
     void work(const std::stop_token& stop);
     void publish(const DerivedPtr& result);
     void take(const DerivedPtr& result);
-    const FlownSortie* flown() const;
 
     PlanPtr plan_, saved_;
     TerrainPtr terrain_ = std::make_shared<const Terrain>();

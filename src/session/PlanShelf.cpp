@@ -5,8 +5,7 @@
 #include <QPainter>
 #include <map>
 
-#include "core/check/Check.h"
-#include "core/flight/Rehearse.h"
+#include "core/derive/PlanAnalysis.h"
 #include "core/geo/Mercator.h"
 #include "core/geo/Polygon.h"
 #include "core/plan/Edit.h"
@@ -104,11 +103,12 @@ PlanSummary summarise(const QString& path, QSize size, const std::stop_token& st
     s.path = info.absoluteFilePath();
     s.changed = info.lastModified();
     s.title = info.completeBaseName();
-    const auto plan = loadPlan(path.toStdString());
-    if (!plan) {
-        s.problem = QString::fromStdString(plan.error().message);
+    auto loaded = loadPlan(path.toStdString());
+    if (!loaded) {
+        s.problem = QString::fromStdString(loaded.error().message);
         return s;
     }
+    const auto plan = std::make_shared<const Plan>(std::move(*loaded));
     s.title = QString::fromStdString(plan->title);
     s.notes = QString::fromStdString(plan->notes);
     s.items = static_cast<int>(plan->items.size());
@@ -130,17 +130,15 @@ PlanSummary summarise(const QString& path, QSize size, const std::stop_token& st
     if (bytes <= kTerrainMax)
         if (const auto opened = Terrain::open(files)) terrain = *opened;
     if (stop.stop_requested()) return s;
-    const PlanView view = viewOf(*plan, terrain.get());
-    s.length_m = view.path.length_m;
-    if (view.sendable()) {
-        const auto flown = rehearse(*plan, view.program, terrain, {{}, 6 * 3600, stop});
-        const double usable_wh = plan->vehicle.battery_wh * (1 - plan->vehicle.reserve_percent / 100);
-        // A flight that turns back at the reserve needs more than the one that was rehearsed: nobody knows how many.
-        if (flown && !flown->reached_reserve && usable_wh > 0)
-            s.batteries = std::max(1, static_cast<int>(std::ceil(flown->energy_wh / usable_wh)));
-    }
-    if (stop.stop_requested()) return s;
-    s.picture = pictureOf(*plan, view, s.path, size, terrain.get());
+    const PlanAnalysis begun = beginAnalysis(plan, terrain);
+    s.length_m = begun.view.path.length_m;
+    const auto whole = withFlights(begun, stop);
+    if (!whole) return s;
+    const double usable_wh = plan->vehicle.battery_wh * (1 - plan->vehicle.reserve_percent / 100);
+    // A flight that turns back at the reserve needs more than the one that was rehearsed: nobody knows how many.
+    if (const auto flown = whole->rehearsal; flown && !flown->reached_reserve && usable_wh > 0)
+        s.batteries = std::max(1, static_cast<int>(std::ceil(flown->energy_wh / usable_wh)));
+    s.picture = pictureOf(*plan, begun.view, s.path, size, terrain.get());
     return s;
 }
 

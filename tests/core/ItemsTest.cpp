@@ -81,7 +81,7 @@ const MissionItem* first(const std::vector<MissionItem>& items, std::uint16_t co
     return nullptr;
 }
 
-Rehearsal flown(const Plan& plan) {
+Rehearsal flownAs(const Plan& plan) {
     const PlanView v = viewOf(plan, nullptr);
     REQUIRE(v.sendable());
     auto r = rehearse(plan, v.program, nullptr);
@@ -224,7 +224,7 @@ TEST_CASE("a circle is flown as often as said, and the other way with a minus si
         plan.items[2].kind = ItemKind::holdTurns;
         plan.items[2].turns = turns;
         plan.items[2].radius_m = 40;
-        const Rehearsal r = flown(plan);
+        const Rehearsal r = flownAs(plan);
         CHECK(r.landed);
         const FlightLog& log = *r.log;
         const Channel &lat = *log.find("position.lat_deg"), &lon = *log.find("position.lon_deg");
@@ -247,15 +247,15 @@ TEST_CASE("a circle is flown as often as said, and the other way with a minus si
 
 TEST_CASE("a change of height is made in place, and waits are waited", "[flight][items]") {
     Plan plan = rowPlan(3);
-    const Rehearsal plain = flown(plan);
+    const Rehearsal plain = flownAs(plan);
     plan.items[2].actions = {Delay{25}};
-    const Rehearsal waits = flown(plan);
+    const Rehearsal waits = flownAs(plan);
     CHECK(waits.duration_s - plain.duration_s > 24);
     CHECK(waits.duration_s - plain.duration_s < 33);  // it stops, waits and gets going again
     plan = rowPlan(3);
     plan.items[2].kind = ItemKind::loiterToHeight;
     plan.items[2].height = Height::aboveHome(100);
-    const Rehearsal r = flown(plan);
+    const Rehearsal r = flownAs(plan);
     const FlightLog& log = *r.log;
     const Channel& height = *log.find("position.height_home_m");
     const LocalFrame frame(plan.items[2].position);
@@ -281,7 +281,7 @@ TEST_CASE("photos by time are as many as the time holds, and stop when told", "[
     plan.defaults.speed_mps = 5;
     plan.items[2].actions = {PhotoInterval{4}};
     plan.items[4].actions = {PhotoInterval{0}};
-    const Rehearsal r = flown(plan);
+    const Rehearsal r = flownAs(plan);
     // 200 m at 5 m/s: 40 s, one at once and one every 4 s.
     CHECK(r.photos >= 10);
     CHECK(r.photos <= 12);
@@ -290,7 +290,7 @@ TEST_CASE("photos by time are as many as the time holds, and stop when told", "[
 TEST_CASE("a heading holds for the leg after it alone", "[flight][executor][heading]") {
     Plan plan = rowPlan(4);
     plan.items[2].actions = {SetHeading{200}};
-    const Rehearsal r = flown(plan);
+    const Rehearsal r = flownAs(plan);
     const FlightLog& log = *r.log;
     const auto yawAt = [&](double east) {
         const Channel& lon = *log.find("position.lon_deg");

@@ -62,7 +62,7 @@ TEST_CASE("a seal is noted in the plan, holds over paper edits and not over othe
     CHECK(r.field.sealLine().startsWith("sealed "));
     REQUIRE(r.field.notedSeal() != nullptr);
     CHECK(r.field.notedSeal()->vehicle == 1);
-    CHECK(r.field.notedSeal()->stored);
+    CHECK_FALSE(r.field.notedSeal()->stored);
     CHECK(r.field.notedSealFits());
     const double sealed_at = r.field.notedSeal()->time_unix_s;
     // A tick is paper: nothing is worked out anew.
@@ -90,6 +90,109 @@ TEST_CASE("a seal is noted in the plan, holds over paper edits and not over othe
     r.field.check();
     REQUIRE(until(8000, [&] { return !r.link.busy(); }));
     CHECK(r.field.sealHolds());
+}
+
+TEST_CASE("storing for power-off is asked for by itself, and its answer is kept", "[session][field][storage]") {
+    Rig r;
+    r.link.storeForPowerOff();  // nothing is aboard
+    CHECK_FALSE(r.link.busy());
+    r.handOver();
+    CHECK_FALSE(r.link.sealStored());
+    r.link.storeForPowerOff();
+    REQUIRE(until(8000, [&] { return !r.link.busy(); }));
+    CHECK(r.link.sealStored());
+    CHECK(r.field.notedSeal()->stored);
+    r.plan.undo();
+    REQUIRE(r.plan.plan()->items.empty());
+    r.plan.redo();
+    REQUIRE(r.field.notedSeal() != nullptr);
+    CHECK(r.field.notedSeal()->stored);
+    // Sent anew it is not stored any more, and who does not answer has not stored it.
+    REQUIRE(r.plan.edit("lift", [](Plan& p) { p.items[3].height = Height::aboveHome(77); }));
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    r.handOver();
+    CHECK_FALSE(r.link.sealStored());
+    CHECK_FALSE(r.field.notedSeal()->stored);
+    r.standin.reset();
+    r.link.storeForPowerOff();
+    REQUIRE(until(20000, [&] { return !r.link.busy(); }));
+    CHECK_FALSE(r.link.sealStored());
+    CHECK_FALSE(r.link.storeAnswer().isEmpty());
+    CHECK_FALSE(r.field.notedSeal()->stored);
+}
+
+TEST_CASE("what is watched is what was sealed, not what has become of the plan on screen", "[session][field][watch]") {
+    Rig r(standInAt({47.31, -20.12}, 0, 5), 20);
+    CHECK(r.field.sealedFlight() == nullptr);
+    r.handOver();
+    REQUIRE(r.field.sealedFlight() != nullptr);
+    const auto rehearsal = r.field.sealedFlight()->rehearsal;
+    REQUIRE(rehearsal);
+    r.start();
+    REQUIRE(until(20000, [&] { return r.field.progress() && r.link.vehicle().mission_item.value_or(0) >= 3; }));
+    const double left_before_s = r.field.progress()->left_s;
+    // Half of the plan is deleted on screen; the aircraft flies on as it was.
+    const std::size_t entries = r.field.sealedFlight()->program.entries();
+    REQUIRE(r.plan.edit("cut off", [](Plan& p) { p.items.erase(p.items.begin() + 12, p.items.end() - 1); }));
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    REQUIRE(until(2000, [&] { return r.field.changeWaits(); }));
+    REQUIRE(r.field.sealedFlight() != nullptr);
+    CHECK(r.field.sealedFlight()->program.entries() == entries);
+    CHECK(r.field.sealedFlight()->rehearsal == rehearsal);
+    REQUIRE(r.field.progress());
+    CHECK(r.field.progress()->left_s > 0.6 * left_before_s);
+    // A change far ahead can wait for a while, and that while is said.
+    const auto left = r.field.changeTime_s();
+    REQUIRE(left);
+    CHECK(*left > 5);
+    CHECK(*left < r.field.progress()->left_s);
+    CHECK_FALSE(r.field.changeTooLate());
+    r.field.takeChangeBack();
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    CHECK(r.plan.plan()->items.size() == 22);
+    CHECK(r.field.sealHolds());
+    CHECK_FALSE(r.field.changeWaits());
+}
+
+TEST_CASE("a change that came too late says of which item, and can be taken back", "[session][field][watch]") {
+    Rig r(standInAt({47.31, -20.12}, 0, 5), 20);
+    r.handOver();
+    r.start();
+    REQUIRE(until(20000, [&] { return r.link.vehicle().mission_item.value_or(0) >= 3; }));
+    const ItemId near = r.plan.plan()->items[6].id;
+    REQUIRE(r.plan.edit("lift", [&](Plan& p) { p.find(near)->height = Height::aboveHome(90); }));
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    REQUIRE(until(60000, [&] { return r.field.changeTooLate(); }));
+    const auto sent = r.field.handOver(false);
+    REQUIRE_FALSE(sent);
+    CHECK(sent.error().message.find(itemText(*r.plan.plan(), near)) != std::string::npos);
+    CHECK(sent.error().message.find("mission item") == std::string::npos);
+    CHECK_FALSE(r.field.changeTime_s().value_or(0) > 0);
+    // Frozen by now, and yet it comes back.
+    r.field.takeChangeBack();
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    CHECK(r.field.sealHolds());
+    CHECK_FALSE(r.field.changeTooLate());
+}
+
+TEST_CASE("a flown mark is of what was sealed, though the plan on screen is another by then",
+          "[session][field][seal]") {
+    Rig r(standInAt({47.31, -20.12}, 0, 30), 3);
+    r.handOver();
+    QSignalSpy landed(&r.field, &FieldSession::hasLanded);
+    r.start();
+    REQUIRE(until(20000, [&] { return r.link.vehicle().mission_item.value_or(0) >= 2; }));
+    REQUIRE(r.plan.edit("longer", [](Plan& p) {
+        Item w = p.items[3];
+        w.id = p.newId();
+        w.position = destination(w.position, 90, 500);
+        p.items.insert(p.items.end() - 1, w);
+    }));
+    REQUIRE(until(90000, [&] { return landed.count() == 1; }));
+    REQUIRE(r.field.notedSeal() != nullptr);
+    CHECK(r.field.notedSeal()->flown_unix_s > 0);
+    r.plan.undo();
+    CHECK(r.field.notedSeal()->flown_unix_s > 0);
 }
 
 TEST_CASE("only the difference is sent when what the aircraft holds is known", "[session][field]") {

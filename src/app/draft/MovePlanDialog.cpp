@@ -13,11 +13,11 @@ namespace {
 struct Summary {
     QString home, lowest, stops;
 };
-Summary summaryOf(const Plan& plan, const Terrain* terrain) {
-    const PlanView view = viewOf(plan, terrain);
-    int stops = 0;
-    for (const Finding& f : check({plan, view, terrain})) stops += f.severity == Severity::stop;
-    const auto home = homeAmsl(plan, terrain);
+Summary summaryOf(const Plan& plan, TerrainPtr terrain) {
+    const auto home = homeAmsl(plan, terrain.get());
+    const PlanAnalysis analysis = beginAnalysis(std::make_shared<const Plan>(plan), std::move(terrain));
+    const PlanView& view = analysis.view;
+    const auto stops = stopsBefore(analysis, 0).size();
     return {home ? QString("%1 m AMSL").arg(*home, 0, 'f', 1) : QString("unknown"),
             view.clearance.lowest_m ? QString("%1 m%2")
                                           .arg(*view.clearance.lowest_m, 0, 'f', 0)
@@ -81,7 +81,7 @@ void MovePlanDialog::refresh() {
     const auto ground = terrain_->sample(moved_.home->position);
     if (!moved_.heights_set_at_amsl_m) moved_.heights_set_at_amsl_m = homeAmsl(*plan_, terrain_.get());
     moved_.home->amsl_m = ground;
-    const Summary a = summaryOf(*plan_, terrain_.get()), b = summaryOf(moved_, terrain_.get());
+    const Summary a = summaryOf(*plan_, terrain_), b = summaryOf(moved_, terrain_);
     int above_home = 0;
     for (const Item& i : moved_.items)
         above_home += i.kind != ItemKind::returnHome && effectiveHeight(moved_, i).ref == HeightRef::home;

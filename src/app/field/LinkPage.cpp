@@ -10,6 +10,9 @@
 namespace anhinga {
 
 namespace {
+QString inColour(const QColor& c, const QString& text) {
+    return QString("<span style='color:%1'><b>%2</b></span>").arg(c.name(), text);
+}
 QLabel* heading(const QString& text) {
     auto* label = new QLabel(text);
     label->setFont(uiFont(10, true));
@@ -85,6 +88,10 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
     check_ = button("Check", "check aircraft", "Reads what the aircraft holds and compares, without sending");
     clear_ = button("Clear aircraft …", "clear aircraft",
                     "Empties route, fence and rally points on the aircraft; a copy is kept");
+    take_back_ = button("Take the change back", "take change back",
+                        "The plan is again what the aircraft flies; undo brings the change back");
+    store_ = button("Store for power-off", "store for power-off",
+                    "Asks the aircraft to keep the sealed plan over a power cut");
     freeze_ = button("Freeze", "freeze plan", "A frozen plan cannot be changed by mistake; a new revision can");
     auto* grid = new QGridLayout;
     grid->setSpacing(6);
@@ -93,8 +100,10 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
     grid->addWidget(cancel_, 0, 1);
     grid->addWidget(check_, 1, 0);
     grid->addWidget(compare_, 1, 1);
-    grid->addWidget(freeze_, 2, 0);
+    grid->addWidget(store_, 2, 0);
     grid->addWidget(clear_, 2, 1);
+    grid->addWidget(take_back_, 2, 1);
+    grid->addWidget(freeze_, 3, 0);
     column->addLayout(grid);
     home_box_ = new QFrame;
     auto* home = new QVBoxLayout(home_box_);
@@ -142,6 +151,8 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
                                                   QMessageBox::Yes | QMessageBox::No, QMessageBox::No);
         if (answer == QMessageBox::Yes) link_->clearAircraft();
     });
+    connect(store_, &QPushButton::clicked, link_, &LinkSession::storeForPowerOff);
+    connect(take_back_, &QPushButton::clicked, field_, &FieldSession::takeChangeBack);
     connect(freeze_, &QPushButton::clicked, this, [this] { field_->setFrozen(!plan_->plan()->frozen); });
     connect(use_home_, &QPushButton::clicked, field_, &FieldSession::takeMeasuredHome);
     connect(move_plan_, &QPushButton::clicked, this, [this] {
@@ -206,15 +217,21 @@ QString LinkPage::cameraByHand() const {
 }
 
 void LinkPage::handOver() {
-    if (!plan_->waitUntilDerived(2000))
-        return emit message("The plan is still being worked out; try again in a moment");
+    if (hand_over_waits_) return;
+    hand_over_waits_ = true;
+    plan_->whenDerived(this, [this] {
+        hand_over_waits_ = false;
+        handOverNow();
+    });
+    if (hand_over_waits_) emit message("It is handed over as soon as the plan is worked out");
+}
+
+void LinkPage::handOverNow() {
     const PlanView& view = plan_->flownView();
     if (!view.sendable()) return emit message(QString::fromStdString(view.not_sendable));
     bool in_batches = false;
     QStringList stops;
-    // A copy: while a question is open they may be worked out anew.
-    for (const Finding& f : std::vector<Finding>(plan_->flownFindings())) {
-        if (f.severity != Severity::stop) continue;
+    for (const Finding& f : field_->stops()) {
         if (f.rule == "item-limit" && !link_->vehicle().armed) {
             const auto answer = QMessageBox::question(
                 this, "More items than the aircraft holds",
@@ -254,6 +271,11 @@ void LinkPage::refresh() {
     hand_over_->setText(field_->changeWaits() ? "Send change" : "Hand over");
     for (QPushButton* b : {fetch_, check_}) b->setEnabled(free);
     clear_->setEnabled(free && !link_->vehicle().armed);
+    const bool change = field_->changeWaits() && field_->sealedFlight() != nullptr;
+    clear_->setVisible(!change);
+    take_back_->setVisible(change);
+    take_back_->setEnabled(!link_->busy());
+    store_->setEnabled(free && link_->seal() == LinkSession::Seal::sealed && !link_->sealStored());
     compare_->setEnabled(link_->held().has_value());
     freeze_->setText(plan_->plan()->frozen ? "New revision" : "Freeze");
     freeze_->setEnabled(plan_->plan()->frozen || field_->notedSealFits());
@@ -302,9 +324,6 @@ void LinkPage::refreshDay() {
 void LinkPage::refreshSeal() {
     // Whether the seal fits is known only once the plan is worked out again.
     if (link_->seal() == LinkSession::Seal::sealed && !plan_->upToDate() && !link_->busy()) return;
-    const auto colour = [](const QColor& c, const QString& text) {
-        return QString("<span style='color:%1'><b>%2</b></span>").arg(c.name(), text);
-    };
     QString seal, details;
     const Plan& plan = *plan_->plan();
     const QString revision = plan.revision > 1 || plan.frozen
@@ -323,18 +342,18 @@ void LinkPage::refreshSeal() {
                 const QString when =
                     QDateTime::fromSecsSinceEpoch(static_cast<qint64>(noted->time_unix_s)).toString("d MMM yyyy HH:mm");
                 seal = field_->notedSealFits()
-                           ? colour(theme_.attentionInk(), "Sealed on " + when) +
+                           ? inColour(theme_.attentionInk(), "Sealed on " + when) +
                                  QString("<br>by vehicle %1; not read back since. Check asks the aircraft.")
                                      .arg(noted->vehicle)
-                           : colour(theme_.attentionInk(), "Changed since it was sealed") + "<br>on " + when;
+                           : inColour(theme_.attentionInk(), "Changed since it was sealed") + "<br>on " + when;
                 break;
             }
             case LinkSession::Seal::failed:
-                seal = colour(theme_.dangerInk(), "Not handed over") + "<br>" + link_->sealText().toHtmlEscaped();
+                seal = inColour(theme_.dangerInk(), "Not handed over") + "<br>" + link_->sealText().toHtmlEscaped();
                 details = refusedText();
                 break;
             case LinkSession::Seal::differs: {
-                seal = colour(theme_.dangerInk(), "The aircraft holds something else") + "<br>" + link_->sealText();
+                seal = inColour(theme_.dangerInk(), "The aircraft holds something else") + "<br>" + link_->sealText();
                 int n = 0;
                 for (const MissionDifference& d : link_->differences()) {
                     if (++n > 3) break;
@@ -347,29 +366,43 @@ void LinkPage::refreshSeal() {
             }
             case LinkSession::Seal::sealed:
                 details = keptText();
-                seal =
-                    field_->sealHolds()
-                        ? colour(theme_.goodInk(),
-                                 QString("Sealed at %1").arg(link_->sealTime().toString("HH:mm:ss"))) +
-                              QString("<br>%1<br>%2<br>fingerprint %3")
-                                  .arg(link_->sealText(), link_->sealStored()
-                                                              ? "stored for power-off, says the aircraft"
-                                                              : "whether it outlives a power-off is not known")
-                                  .arg(link_->sealFingerprint(), 16, 16, QChar('0'))
-                    : field_->changeWaits()
-                        ? colour(theme_.attentionInk(), "Change not sent") +
-                              "<br>the aircraft flies the plan as it was sealed; what is flown or near stays as it is"
-                        : colour(theme_.attentionInk(), "Seal broken") +
-                              "<br>the plan was changed after the hand-over; the aircraft holds the earlier one";
+                seal = field_->sealHolds()
+                           ? inColour(theme_.goodInk(),
+                                      QString("Sealed at %1").arg(link_->sealTime().toString("HH:mm:ss"))) +
+                                 QString("<br>%1<br>%2<br>fingerprint %3")
+                                     .arg(link_->sealText(), storedText())
+                                     .arg(link_->sealFingerprint(), 16, 16, QChar('0'))
+                       : field_->changeWaits()
+                           ? changeText()
+                           : inColour(theme_.attentionInk(), "Seal broken") +
+                                 "<br>the plan was changed after the hand-over; the aircraft holds the earlier one";
         }
         if (!link_->batchProblem().isEmpty())
-            seal += "<br>" + colour(theme_.dangerInk(), "Next batch: " + link_->batchProblem().toHtmlEscaped());
+            seal += "<br>" + inColour(theme_.dangerInk(), "Next batch: " + link_->batchProblem().toHtmlEscaped());
         if (!link_->copyPath().isEmpty())
             seal += "<br>what it held before is kept: " + QFileInfo(link_->copyPath()).fileName();
     }
     seal += revision;
     if (seal_->text() != seal) seal_->setText(seal);
     if (seal_->toolTip() != details) seal_->setToolTip(details);
+}
+
+QString LinkPage::storedText() const {
+    if (link_->sealStored()) return "stored for power-off, says the aircraft";
+    return link_->storeAnswer().isEmpty() ? QString("whether it outlives a power-off is not known")
+                                          : "not stored for power-off: " + link_->storeAnswer().toHtmlEscaped();
+}
+
+QString LinkPage::changeText() const {
+    if (field_->changeTooLate())
+        return inColour(theme_.dangerInk(), "Too late to send this change") +
+               "<br>the aircraft is there or nearly so, and flies the plan as it was sealed: take the change back, or "
+               "change what is further ahead";
+    const auto left_s = field_->changeTime_s();
+    return inColour(theme_.attentionInk(), "Change not sent") +
+           (left_s ? QString("<br>it can be sent for another %1").arg(QString::fromStdString(durationText(*left_s)))
+                   : QString()) +
+           "<br>the aircraft flies the plan as it was sealed; what is flown or near stays as it is";
 }
 
 /// The item of the plan that an item of its list came from, as the Itinerary names it.

@@ -38,10 +38,13 @@ class LinkPage : public QWidget {
     void handedOver();
 
   private:
+    void handOverNow();
     void refreshDay();
     void refreshSeal();
     QString itemName(const std::string& type, int seq) const;
     QString fieldName(const std::string& type, int seq, const std::string& field) const;
+    QString storedText() const;
+    QString changeText() const;
     QString keptText() const;
     QString refusedText() const;
     void refreshVehicle();
@@ -52,9 +55,11 @@ class LinkPage : public QWidget {
     FieldSession* field_;
     PlanSession* plan_;
     LinkSession* link_;
+    bool hand_over_waits_ = false;
     Theme theme_ = Theme::light();
     QComboBox *address_, *vehicles_;
-    QPushButton *connect_, *key_, *hand_over_, *cancel_, *fetch_, *compare_, *check_, *clear_, *freeze_, *recording_;
+    QPushButton *connect_, *key_, *hand_over_, *cancel_, *fetch_, *compare_, *check_, *clear_, *freeze_, *store_,
+        *take_back_, *recording_;
     QPushButton *parameters_, *logs_, *carry_, *use_home_, *move_plan_;
     QLabel *vehicle_, *seal_, *home_text_;
     QListWidget* day_;

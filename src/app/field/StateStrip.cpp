@@ -141,7 +141,9 @@ void StateStrip::setNext(const QString& text) {
 /// What it flies to, how often it will go round, how long the rest takes, photos against those planned up to here.
 QString StateStrip::nextLine() const {
     const VehicleSnapshot& v = link_->vehicle();
-    const FlightProgram& program = plan_->flownView().program;
+    const auto* sealed = field_->sealedFlight();
+    const FlightProgram& program = sealed != nullptr ? sealed->program : plan_->flownView().program;
+    const Plan& plan = sealed != nullptr ? *sealed->plan : *plan_->plan();
     const auto flown = link_->flownItem();
     if (!v.armed) return field_->landed() ? "Landed · " + field_->sealLine() : "Plan: " + field_->sealLine();
     QStringList parts;
@@ -156,10 +158,13 @@ QString StateStrip::nextLine() const {
     }
     if (flown && program.at(*flown) != nullptr) {
         const ItemId id = program.sourceAt(*flown);
-        QString to = "To " + QString::fromStdString(itemText(*plan_->plan(), id));
+        QString to = "To " + QString::fromStdString(itemText(plan, id));
         if (v.item_distance_m) to += ", " + QString::fromStdString(distanceText(*v.item_distance_m));
         parts << to;
-        const auto visits = visitsOf(*plan_->derived(), id);
+        std::optional<int> visits;
+        if (sealed != nullptr && sealed->rehearsal)
+            if (const auto at = sealed->rehearsal->visits.find(id); at != sealed->rehearsal->visits.end())
+                visits = at->second;
         const auto been = std::count(v.reached->begin(), v.reached->end(), *flown);
         if (visits && *visits > 1 && *visits > been)
             parts << (*visits - been == 1 ? QString("once more") : QString("%1 times more").arg(*visits - been));
@@ -169,7 +174,13 @@ QString StateStrip::nextLine() const {
         if (p->photos > 0 || v.photos > 0) parts << photosText(v.photos, p->photos);
         if (p->battery_percent) parts << QString("rehearsed %1 % here").arg(*p->battery_percent, 0, 'f', 0);
     }
-    if (field_->changeWaits()) parts << "change not sent";
+    if (field_->changeTooLate())
+        parts << "change too late to send";
+    else if (field_->changeWaits()) {
+        const auto left_s = field_->changeTime_s();
+        parts << (left_s ? "change not sent, " + QString::fromStdString(durationText(*left_s)) + " left for it"
+                         : QString("change not sent"));
+    }
     return parts.isEmpty() ? "Plan: " + field_->sealLine() : parts.join(" · ");
 }
 
@@ -199,7 +210,8 @@ void StateStrip::refresh() {
     }
     if (v.battery_percent && *v.battery_percent <= reserve) level = danger;
     put(battery_, battery, level);
-    const auto& rehearsed = plan_->flownRehearsal();
+    const auto* sealed = field_->sealedFlight();
+    const auto rehearsed = sealed != nullptr ? sealed->rehearsal : plan_->flownRehearsal();
     battery_.value->setToolTip(
         QString("Now, and what it is now expected to land with%1")
             .arg(rehearsed ? QString("; rehearsed: %1 %").arg(rehearsed->energy_left_percent, 0, 'f', 0) : QString()));

@@ -159,6 +159,7 @@ class MainWindow : public QMainWindow {
     std::set<ItemId> itemsToGoOn() const;
     void flySo(std::optional<double> speed_mps, std::optional<double> height_m);
     void carryOver();
+    void showCarryOver();
     std::shared_ptr<const std::vector<TrackPoint>> trackInScene(const LogPtr& log, double home_amsl_m);
     void refreshTimeBand();
     void cursorFromMap(std::optional<GeoPoint> place);
@@ -170,6 +171,7 @@ class MainWindow : public QMainWindow {
     bool save();
     bool saveAs();
     void exportPlan();
+    void exportPlanTo(const QString& path);
     void exportLog();
     void remember(const QString& path);
     void rebuildRecent();

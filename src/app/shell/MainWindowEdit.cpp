@@ -25,10 +25,10 @@ void MainWindow::makeEditActions() {
         if (workspace_ != Workspace::draft) setWorkspace(Workspace::draft);
         const std::string text = QApplication::clipboard()->text().toStdString();
         Result<Ids> made = fail("nothing");
-        plan_.edit("Paste", [&](Plan& plan) { made = pasteText(plan, text, plan_.selection()); });
-        if (made)
+        const auto ok = plan_.edit("Paste", [&](Plan& plan) { made = pasteText(plan, text, plan_.selection()); });
+        if (made && ok)
             plan_.select(*made);
-        else
+        else if (!made)
             showMessage(QString::fromStdString(made.error().message) + ": copy items or areas of a plan first");
     });
     addAct("reverse", "Reverse order of selection", QKeySequence("Ctrl+R"), [this] {
@@ -36,9 +36,10 @@ void MainWindow::makeEditActions() {
         plan_.edit("Reverse order", [this](Plan& plan) { reverse(plan, plan_.selection()); });
     });
     addAct("correct all", "Apply all corrections", QKeySequence("Ctrl+Shift+F"), [this] {
-        if (!plan_.waitUntilViewed(5000)) return;
-        const DerivedPtr d = plan_.derived();
-        plan_.edit("Apply all corrections", [&](Plan& plan) { applyAll(plan, d->findings); });
+        plan_.whenDerived(this, [this] {
+            const DerivedPtr d = plan_.derived();
+            plan_.edit("Apply all corrections", [&](Plan& plan) { applyAll(plan, d->findings); });
+        });
     });
     addAct("import", "Import places …", QKeySequence("Ctrl+I"), [this] {
         const QString path =
@@ -78,8 +79,8 @@ void MainWindow::deleteSelection() {
 
 void MainWindow::duplicateSelection() {
     Ids made;
-    plan_.edit("Duplicate", [&](Plan& plan) { made = duplicate(plan, plan_.selection(), 135, 20); });
-    if (!made.empty()) plan_.select(made);
+    const auto ok = plan_.edit("Duplicate", [&](Plan& plan) { made = duplicate(plan, plan_.selection(), 135, 20); });
+    if (ok && !made.empty()) plan_.select(made);
 }
 
 bool MainWindow::importFile(const QString& path) {
@@ -92,10 +93,11 @@ bool MainWindow::importFile(const QString& path) {
     if (dialog.exec() != QDialog::Accepted) return false;
     Ids made;
     const std::vector<ShapeRole> roles = dialog.roles();
-    plan_.edit("Import " + QFileInfo(path).fileName(), [&](Plan& plan) {
+    const auto ok = plan_.edit("Import " + QFileInfo(path).fileName(), [&](Plan& plan) {
         for (std::size_t i = 0; i < roles.size(); ++i)
             for (const ItemId id : addShape(plan, file->shapes[i], roles[i])) made.insert(id);
     });
+    if (!ok) return false;
     setWorkspace(Workspace::draft);
     plan_.select(made);
     map_->showWholePlan();
@@ -133,7 +135,7 @@ bool MainWindow::importAirspace(const QString& path) {
     }
     const std::string source =
         QFileInfo(path).fileName().toStdString() + ", " + QDate::currentDate().toString(Qt::ISODate).toStdString();
-    plan_.edit("Import airspace", [&](Plan& plan) { addAirspace(plan, *file, source, covered); });
+    if (!plan_.edit("Import airspace", [&](Plan& plan) { addAirspace(plan, *file, source, covered); })) return false;
     showMessage(QString("%1 zones imported").arg(file->zones.size()));
     return true;
 }

@@ -113,11 +113,15 @@ std::map<ItemId, QString> MainWindow::itemStates() const {
 }
 
 void MainWindow::carryOver() {
-    if (!plan_.waitUntilDerived(2000) || !plan_.flownView().sendable())
-        return showMessage("The plan cannot be flown yet: see the findings");
-    CarryOverDialog dialog(&plan_, this);
-    connect(&dialog, &CarryOverDialog::message, this, &MainWindow::showMessage);
-    dialog.exec();
+    plan_.whenDerived(this, [this] { showCarryOver(); });
+}
+
+void MainWindow::showCarryOver() {
+    if (!plan_.flownView().sendable()) return showMessage("The plan cannot be flown yet: see the findings");
+    auto* dialog = new CarryOverDialog(&plan_, this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, &CarryOverDialog::message, this, &MainWindow::showMessage);
+    dialog->open();
 }
 
 void MainWindow::vehicleHeard() {

@@ -141,7 +141,10 @@ bool MainWindow::saveAs() {
 void MainWindow::exportPlan() {
     const QString path = QFileDialog::getSaveFileName(
         this, "Export plan", QString(), "KML (*.kml);;KMZ (*.kmz);;GPX (*.gpx);;GeoJSON (*.geojson);;CSV (*.csv)");
-    if (path.isEmpty() || !plan_.waitUntilDerived(5000)) return;
+    if (!path.isEmpty()) plan_.whenDerived(this, [this, path] { exportPlanTo(path); });
+}
+
+void MainWindow::exportPlanTo(const QString& path) {
     const Derived& d = *plan_.derived();
     const auto content = planExport(*d.plan, d.view.path, path.toStdString(),
                                     {&d.view.route, d.terrain.get(), d.rehearsal ? d.rehearsal->log.get() : nullptr});

@@ -13,6 +13,8 @@ struct Wind {
     double shear = 0;     // exponent of the power law; the speed is that 10 m above home. 0: the same at every height
     double gust_mps = 0;  // standard deviation of the gusts along each axis
     std::uint32_t seed = 1;
+    /// What a check reckons with: the mean and a gust on top.
+    double strongest_mps() const { return speed_mps + gust_mps; }
     bool operator==(const Wind&) const = default;
 };
 

@@ -441,10 +441,7 @@ Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_i
         result.objection = objection(link, spoken, options);
         result.verified = result.objection.empty();
     }
-    if (result.verified) {
-        link.setItems(sent.plan_seq);
-        result.stored = commandStoreMission(link, options.stop).has_value();
-    }
+    if (result.verified) link.setItems(sent.plan_seq);
     report(options, 1, result.verified ? "read back, agrees" : "read back, differs");
     return result;
 }

@@ -35,7 +35,6 @@ struct HandOver {
     bool verified = false;  // agrees in meaning, and nothing was objected to
     std::uint64_t fingerprint = 0;  // of what was sent
     std::size_t sent = 0;           // items that were sent, of all three lists
-    bool stored = false;            // the vehicle has said that it keeps them over a power cut
 };
 /// Reads fence, route and rally points, as they stand aboard.
 Result<MissionSet> downloadAll(VehicleLink& link, const TransferOptions& options = {});

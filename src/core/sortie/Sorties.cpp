@@ -80,6 +80,10 @@ std::vector<Sortie> sortiesOf(const Plan& plan, const Route& whole, const Terrai
     return sorties;
 }
 
+EnergyForecast energyOf(const Rehearsal& r) {
+    return {r.energy_left_percent, r.reached_reserve, r.reserve_item, r.breaches};
+}
+
 std::optional<std::vector<FlownSortiePtr>> flySorties(const Plan& plan, const Route& whole,
                                                       std::shared_ptr<const Terrain> terrain, Wind wind,
                                                       const std::stop_token& stop) {
@@ -97,14 +101,14 @@ std::optional<std::vector<FlownSortiePtr>> flySorties(const Plan& plan, const Ro
             options.stop = stop;
             auto r = rehearse(plan, flown->view.program, terrain, options);
             if (r) {
-                energy = EnergyForecast{r->energy_left_percent, r->reached_reserve, r->reserve_item, r->breaches};
+                energy = energyOf(*r);
                 flown->rehearsal = std::make_shared<const Rehearsal>(std::move(*r));
             } else {
                 flown->not_rehearsed = r.error().message;
             }
         }
         if (stop.stop_requested()) return std::nullopt;
-        flown->findings = check({plan, flown->view, terrain.get(), energy, wind.speed_mps});
+        flown->findings = check({plan, flown->view, terrain.get(), energy, wind.strongest_mps()});
         out.push_back(std::move(flown));
     }
     return out;

@@ -58,6 +58,8 @@ struct CutOptions {
 Result<std::vector<Cut>> suggestCuts(const Plan& plan, const Route& whole, std::shared_ptr<const Terrain> terrain,
                                      const CutOptions& options = {});
 
+/// What a rehearsal says about energy and fences.
+EnergyForecast energyOf(const Rehearsal& rehearsal);
 /// One sortie checked and rehearsed on its own.
 struct FlownSortie {
     Sortie sortie;

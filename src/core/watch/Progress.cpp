@@ -17,6 +17,23 @@ void ProgressFollower::restart() {
     battery_began_.reset();
 }
 
+void ProgressFollower::goOnFrom(const ProgressFollower& before) {
+    if (!before.begun_ || before.lat_ == nullptr || lat_ == nullptr || lat_->t_s.empty()) return;
+    const auto at = std::lower_bound(lat_->t_s.begin(), lat_->t_s.end(), before.lat_->t_s[before.at_]);
+    at_ = std::min(static_cast<std::size_t>(at - lat_->t_s.begin()), lat_->t_s.size() - 1);
+    begun_ = true;
+    last_boot_s_ = before.last_boot_s_;
+    battery_began_ = before.battery_began_;
+    rehearsed_began_ = before.rehearsed_began_;
+}
+
+std::optional<double> ProgressFollower::until(int number) const {
+    if (!begun_ || item_ == nullptr) return std::nullopt;
+    for (std::size_t i = at_; i < item_->value.size(); ++i)
+        if (item_->value[i] >= number) return item_->t_s[i] - item_->t_s[at_];
+    return std::nullopt;
+}
+
 std::optional<FlightProgress> ProgressFollower::follow(const VehicleSnapshot& v) {
     if (!log_ || lat_ == nullptr || lon_ == nullptr || item_ == nullptr || lat_->t_s.empty()) return std::nullopt;
     if (!v.armed) {

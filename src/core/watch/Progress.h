@@ -27,6 +27,11 @@ class ProgressFollower {
     /// Nothing as long as the vehicle does not fly the mission of the rehearsal.
     std::optional<FlightProgress> follow(const VehicleSnapshot& vehicle);
     void restart();
+    /// In the same flight, which has been rehearsed anew from somewhere ahead on: it is as far as it was.
+    void goOnFrom(const ProgressFollower& before);
+    /// Seconds of the rehearsal from where it is now until it is on the way to `number` or one after it; nothing when
+    /// it never is.
+    std::optional<double> until(int number) const;
 
   private:
     std::shared_ptr<const FlightLog> log_;
