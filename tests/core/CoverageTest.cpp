@@ -440,6 +440,51 @@ TEST_CASE("rings and laps show the ground they go around, and gaps in it are no 
     }
 }
 
+TEST_CASE("what photos show of unknown ground is unknown, and no gap", "[pattern][coverage][check]") {
+    // Elevation for the western half alone, level.
+    TempDir dir;
+    Plan plan;
+    const Shape shape{"square", {{-150, -150}, {150, -150}, {150, 150}, {-150, 150}}};
+    plan.home = Home{shape.place, 0};
+    Item item = surveyOf(shape, 45);
+    item.id = plan.newId();
+    item.height = Height::aboveHome(45);
+    plan.items.push_back(item);
+    constexpr int kColumns = 200, kRows = 400;
+    constexpr double kCell_deg = 2e-5;
+    std::string grid = fmt::format("ncols {}\nnrows {}\nxllcorner {:.9f}\nyllcorner {:.9f}\ncellsize {}\n", kColumns,
+                                   kRows, shape.place.lon_deg - kColumns * kCell_deg,
+                                   shape.place.lat_deg - kRows / 2 * kCell_deg, kCell_deg);
+    for (int i = 0; i < kColumns * kRows; ++i) grid += (i + 1) % kColumns == 0 ? "0\n" : "0 ";
+    spit(dir / "west.asc", grid);
+    spit(dir / "west.prj",
+         "GEOGCS[\"WGS 84\",DATUM[\"WGS_1984\",SPHEROID[\"WGS 84\",6378137,298.257223563]],PRIMEM[\"Greenwich\",0],"
+         "UNIT[\"degree\",0.0174532925199433]]");
+    const auto half = Terrain::open({dir / "west.asc"});
+    if (!half) FAIL(half.error().message);
+    REQUIRE(half);
+    const auto none = std::make_shared<const Terrain>();
+    const auto rulesIn = [&](const Terrain* terrain) {
+        const PlanView view = viewOf(plan, terrain);
+        const auto covers = countCovers(plan, view.route.patterns, terrain);
+        REQUIRE(covers);
+        std::map<std::string, std::string> rules;
+        for (const Finding& f : check({.plan = plan, .view = view, .terrain = terrain, .covers = &*covers}))
+            rules[f.rule] = f.message;
+        return rules;
+    };
+    auto found = rulesIn(none.get());
+    CHECK_FALSE(found.contains("cover-hole"));
+    CHECK_FALSE(found.contains("cover-unknown"));  // level ground is taken where nothing at all is loaded
+    found = rulesIn(half->get());
+    CHECK_FALSE(found.contains("cover-hole"));
+    REQUIRE(found.contains("cover-unknown"));
+    INFO(found["cover-unknown"]);
+    const std::size_t of = found["cover-unknown"].find("show of ");
+    REQUIRE(of != std::string::npos);
+    CHECK(std::stod(found["cover-unknown"].substr(of + 8)) == Approx(4.5).margin(0.1));  // half of nine hectares
+}
+
 TEST_CASE("a photo's outline on the ground is the footprint, and tilted ones are cut at the range",
           "[pattern][coverage]") {
     const Plan plan;

@@ -402,7 +402,12 @@ void ComparisonPanel::lookAtPhotos() {
                                .arg(result->planned)
                                .arg(result->taken)
                                .arg(result->missed.size());
-            for (const AreaShown& a : result->areas)
+            for (const AreaShown& a : result->areas) {
+                if (a.unknown_percent > 99.9) {
+                    text += QString("\n%1: what is shown is not known, no elevation is loaded there")
+                                .arg(QString::fromStdString(itemText(*plan, a.item)));
+                    continue;
+                }
                 text += QString("\n%1: %2 % shown (planned %3 %), %4 % by %5 photos or more (%6 %)")
                             .arg(QString::fromStdString(itemText(*plan, a.item)))
                             .arg(a.flown_percent, 0, 'f', 1)
@@ -410,6 +415,9 @@ void ComparisonPanel::lookAtPhotos() {
                             .arg(a.flown_promised_percent, 0, 'f', 1)
                             .arg(a.promised)
                             .arg(a.planned_promised_percent, 0, 'f', 1);
+                if (a.unknown_percent > 0.05)
+                    text += QString(", of what is known; %1 % is not").arg(a.unknown_percent, 0, 'f', 1);
+            }
             photos_->setText(text);
             emit missedFound(result->missed);
         });

@@ -29,18 +29,21 @@ void CoverLayer::setCovers(const std::vector<PatternCoverPtr>& covers, bool coun
     covers_ = covers;
     counted_ = counted;
     if (same) return;
-    double cells = 0, few = 0, none = 0;
+    double cells = 0, few = 0, none = 0, unknown = 0;
     // Where there are patterns that are for the ground, the shares are of theirs.
     const bool some = std::any_of(covers_.begin(), covers_.end(), [](const PatternCoverPtr& c) { return c->wanted; });
     for (const PatternCoverPtr& c : covers_) {
         if (some && !c->wanted) continue;
-        const auto n = static_cast<double>(c->cover.cellsInside());
+        const auto all = static_cast<double>(c->cover.cellsInside());
+        const double n = all * (1 - c->cover.shareUnknown());
         cells += n;
+        unknown += all - n;
         few += n * c->cover.shareBelow(c->promised);
         none += n * c->cover.shareBelow(1);
     }
     few_ = cells > 0 ? few / cells : 0;
     none_ = cells > 0 ? none / cells : 0;
+    unknown_ = cells + unknown > 0 ? unknown / (cells + unknown) : 0;
     outOfDate();
 }
 
@@ -62,14 +65,16 @@ RenderedLayer::Job CoverLayer::jobFor(const MapTransform& view, const Theme&) {
                 if (stop.stop_requested()) return made;
                 // Neighbours of one tint are one rectangle.
                 for (int from = 0; from < c.columns;) {
-                    if (c.inside[c.at(from, row)] == 0) {
+                    const auto counted = [&](int column) {
+                        return c.inside[c.at(column, row)] != 0 && c.known[c.at(column, row)] != 0;
+                    };
+                    if (!counted(from)) {
                         ++from;
                         continue;
                     }
                     const int step = stepOf(c.seen[c.at(from, row)], of->promised);
                     int to = from + 1;
-                    while (to < c.columns && c.inside[c.at(to, row)] != 0 &&
-                           stepOf(c.seen[c.at(to, row)], of->promised) == step)
+                    while (to < c.columns && counted(to) && stepOf(c.seen[c.at(to, row)], of->promised) == step)
                         ++to;
                     const Vec2 low = c.corner + Vec2{from * c.cell_m, row * c.cell_m};
                     const Vec2 high = c.corner + Vec2{to * c.cell_m, (row + 1) * c.cell_m};
@@ -86,7 +91,10 @@ RenderedLayer::Job CoverLayer::jobFor(const MapTransform& view, const Theme&) {
 QString CoverLayer::summary() const {
     if (!counted_) return QString("counting photos … %1 %").arg(share_ * 100, 0, 'f', 0);
     if (covers_.empty()) return "no pattern takes photos of an area";
-    return QString("%1 % seen too seldom, %2 % by no photo").arg(few_ * 100, 0, 'f', 1).arg(none_ * 100, 0, 'f', 1);
+    if (unknown_ > 0.999) return "not known: no elevation is loaded there";
+    const QString shares =
+        QString("%1 % seen too seldom, %2 % by no photo").arg(few_ * 100, 0, 'f', 1).arg(none_ * 100, 0, 'f', 1);
+    return unknown_ < 0.0005 ? shares : shares + QString(", %1 % not known").arg(unknown_ * 100, 0, 'f', 1);
 }
 
 void CoverLayer::paintLegend(QPainter& p, const MapTransform& view, const Theme& theme) const {

@@ -101,11 +101,18 @@ class Ground {
 double Coverage::shareBelow(int n) const {
     std::size_t few = 0, all = 0;
     for (std::size_t i = 0; i < inside.size(); ++i) {
-        if (inside[i] == 0) continue;
+        if (inside[i] == 0 || known[i] == 0) continue;
         ++all;
-        few += seen[i] < n || known[i] == 0;
+        few += seen[i] < n;
     }
     return all > 0 ? static_cast<double>(few) / static_cast<double>(all) : 0;
+}
+
+double Coverage::shareUnknown() const {
+    std::size_t unknown = 0;
+    for (std::size_t i = 0; i < inside.size(); ++i) unknown += inside[i] != 0 && known[i] == 0;
+    const std::size_t all = cellsInside();
+    return all > 0 ? static_cast<double>(unknown) / static_cast<double>(all) : 0;
 }
 
 std::size_t Coverage::cellsInside() const {
@@ -118,7 +125,7 @@ std::vector<Coverage::Gap> Coverage::gaps(int n, std::size_t most) const {
     std::vector<std::pair<int, int>> open;
     const auto few = [&](int c, int r) {
         return c >= 0 && r >= 0 && c < columns && r < rows && inside[at(c, r)] != 0 && done[at(c, r)] == 0 &&
-               (seen[at(c, r)] < n || known[at(c, r)] == 0);
+               seen[at(c, r)] < n && known[at(c, r)] != 0;
     };
     for (int row = 0; row < rows; ++row)
         for (int column = 0; column < columns; ++column) {

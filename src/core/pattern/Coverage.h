@@ -25,11 +25,14 @@ struct Coverage {
         return static_cast<std::size_t>(row) * static_cast<std::size_t>(columns) + static_cast<std::size_t>(column);
     }
     Vec2 middle(int column, int row) const { return corner + Vec2{(column + 0.5) * cell_m, (row + 0.5) * cell_m}; }
-    /// Share (0..1) of the cells inside the area that fewer than n photos see; unknown ground counts as unseen.
+    /// Share (0..1) of the cells inside the area that fewer than n photos see, of those whose ground is known; 0 where
+    /// none is. What unknown ground shows is unknown: neither a gap nor seen.
     double shareBelow(int n) const;
+    /// Share of the cells inside the area whose ground is not known.
+    double shareUnknown() const;
     std::size_t cellsInside() const;
-    /// Middles of the gaps inside the area, cells that fewer than n photos see joined with their neighbours; the
-    /// largest first, at most `most`. Areas in square metres.
+    /// Middles of the gaps inside the area, cells of known ground that fewer than n photos see joined with their
+    /// neighbours; the largest first, at most `most`. Areas in square metres.
     struct Gap {
         GeoPoint middle;
         double area_m2 = 0;

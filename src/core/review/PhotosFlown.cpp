@@ -71,6 +71,7 @@ Result<PhotosFlown> photosFlown(const Plan& plan, const Terrain* terrain, double
         a.promised = promisedPhotos(item);
         const auto shown = [&](const std::vector<PlannedPhoto>& photos, int n) {
             const Coverage c = coverageOf(photos, plan.camera, terrain, home_amsl_m, area, {});
+            a.unknown_percent = 100 * c.shareUnknown();
             return 100 * (1 - c.shareBelow(n));
         };
         a.planned_percent = shown(wanted, 1);

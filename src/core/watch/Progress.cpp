@@ -15,6 +15,8 @@ void ProgressFollower::restart() {
     begun_ = false;
     last_boot_s_.reset();
     battery_began_.reset();
+    forecast_.reset();
+    forecast_boot_s_.reset();
 }
 
 void ProgressFollower::goOnFrom(const ProgressFollower& before) {
@@ -25,6 +27,10 @@ void ProgressFollower::goOnFrom(const ProgressFollower& before) {
     last_boot_s_ = before.last_boot_s_;
     battery_began_ = before.battery_began_;
     rehearsed_began_ = before.rehearsed_began_;
+    drawn_began_mah_ = before.drawn_began_mah_;
+    rehearsed_drawn_mah_ = before.rehearsed_drawn_mah_;
+    forecast_ = before.forecast_;
+    forecast_boot_s_ = before.forecast_boot_s_;
 }
 
 std::optional<double> ProgressFollower::until(int number) const {
@@ -32,6 +38,45 @@ std::optional<double> ProgressFollower::until(int number) const {
     for (std::size_t i = at_; i < item_->value.size(); ++i)
         if (item_->value[i] >= number) return item_->t_s[i] - item_->t_s[at_];
     return std::nullopt;
+}
+
+/// The rest costs what it was rehearsed to cost, times what this flight has cost so far against its rehearsal. A tenth
+/// of the battery flown as rehearsed is added to both, so that the first percents decide nothing; what is drawn is
+/// measured finer in milliampere hours than in whole percents, where the aircraft tells them.
+std::optional<double> ProgressFollower::forecast(const VehicleSnapshot& v, double t_s,
+                                                 std::optional<double> rehearsed_percent) {
+    const Channel* left = log_->find("battery.left_percent");
+    if (!v.battery_percent || !rehearsed_percent || left == nullptr || left->value.empty()) return std::nullopt;
+    const Channel* drawn = log_->find("battery.used_mah");
+    const auto mah = drawn != nullptr ? drawn->at(t_s) : std::nullopt;
+    if (!battery_began_) {
+        battery_began_ = *v.battery_percent;
+        rehearsed_began_ = *rehearsed_percent;
+        drawn_began_mah_ = v.battery_used_mah;
+        rehearsed_drawn_mah_ = mah.value_or(0);
+    }
+    const double planned = rehearsed_began_ - *rehearsed_percent;
+    double used = *battery_began_ - *v.battery_percent;
+    double now = *v.battery_percent;
+    const double planned_mah = mah.value_or(0) - rehearsed_drawn_mah_;
+    constexpr double kGrain_percent = 1.5;  // of whole percents, whichever way they are rounded
+    if (v.battery_used_mah && drawn_began_mah_ && planned > kGrain_percent && planned_mah > 0) {
+        const double fine = (*v.battery_used_mah - *drawn_began_mah_) * planned / planned_mah;
+        // Where the two do not agree the capacity is another than planned, and the percents are nearer to it.
+        if (std::abs(fine - used) < kGrain_percent) {
+            used = fine;
+            now = *battery_began_ - fine;
+        }
+    }
+    constexpr double kAsRehearsed_percent = 10;
+    const double factor = std::clamp((used + kAsRehearsed_percent) / (planned + kAsRehearsed_percent), 0.5, 3.0);
+    const double expected = now - factor * (*rehearsed_percent - left->value.back());
+    // What is shown goes after it within seconds.
+    constexpr double kSettles_s = 8;
+    const double elapsed_s = v.boot_s && forecast_boot_s_ ? std::max(0.0, *v.boot_s - *forecast_boot_s_) : INFINITY;
+    forecast_ = forecast_ ? *forecast_ + (expected - *forecast_) * -std::expm1(-elapsed_s / kSettles_s) : expected;
+    forecast_boot_s_ = v.boot_s;
+    return forecast_;
 }
 
 std::optional<FlightProgress> ProgressFollower::follow(const VehicleSnapshot& v) {
@@ -89,17 +134,7 @@ std::optional<FlightProgress> ProgressFollower::follow(const VehicleSnapshot& v)
     p.battery_percent = at("battery.left_percent");
     for (const LogEvent& e : log_->events)
         if (e.kind == "photo" && e.t_s <= t) ++p.photos;
-    const Channel* battery = log_->find("battery.left_percent");
-    if (v.battery_percent && p.battery_percent && battery != nullptr && !battery->value.empty()) {
-        if (!battery_began_) {
-            battery_began_ = *v.battery_percent;
-            rehearsed_began_ = *p.battery_percent;
-        }
-        const double used = *battery_began_ - *v.battery_percent, planned = rehearsed_began_ - *p.battery_percent;
-        constexpr double kEnough_percent = 4;  // before, one percent more or less would decide
-        const double factor = planned > kEnough_percent ? std::clamp(used / planned, 0.5, 3.0) : 1;
-        p.battery_at_landing = *v.battery_percent - factor * (*p.battery_percent - battery->value.back());
-    }
+    p.battery_at_landing = forecast(v, t, p.battery_percent);
     return p;
 }
 

@@ -34,12 +34,16 @@ class ProgressFollower {
     std::optional<double> until(int number) const;
 
   private:
+    std::optional<double> forecast(const VehicleSnapshot& vehicle, double t_s, std::optional<double> rehearsed_percent);
+
     std::shared_ptr<const FlightLog> log_;
     const Channel *lat_ = nullptr, *lon_ = nullptr, *item_ = nullptr, *height_ = nullptr;
     std::size_t at_ = 0;
     bool begun_ = false;
-    std::optional<double> last_boot_s_, battery_began_;
-    double rehearsed_began_ = 100;
+    std::optional<double> last_boot_s_, forecast_boot_s_, forecast_;
+    // What it began with, measured and rehearsed.
+    std::optional<double> battery_began_, drawn_began_mah_;
+    double rehearsed_began_ = 100, rehearsed_drawn_mah_ = 0;
 };
 
 }  // namespace anhinga

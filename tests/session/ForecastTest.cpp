@@ -1,0 +1,35 @@
+// What is expected to be left at landing, while a flight as rehearsed goes on in calm air.
+#include <catch2/catch.hpp>
+
+#include "session/FieldRig.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+TEST_CASE("the battery forecast of a calm flight stays where it was rehearsed", "[session][field][forecast]") {
+    // Small enough for the flight to use most of it.
+    StandInOptions options = standInAt({47.31, -20.12}, 0, 20);
+    options.vehicle.battery_wh = 45;
+    Rig r(options, 24);
+    REQUIRE(r.plan.edit("battery", [](Plan& p) { p.vehicle.battery_wh = 45; }));
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    const double rehearsed = r.plan.derived()->rehearsal->energy_left_percent;
+    INFO("rehearsed " << rehearsed);
+    r.handOver();
+    r.start();
+    double least = 1000, most = -1000, step = 0, before = -1;
+    REQUIRE(until(120000, [&] {
+        if (const auto& p = r.field.progress(); p && p->battery_at_landing) {
+            const double now = *p->battery_at_landing;
+            least = std::min(least, now);
+            most = std::max(most, now);
+            if (before >= 0) step = std::max(step, std::abs(now - before));
+            before = now;
+        }
+        return r.field.landed();
+    }));
+    CAPTURE(least, most, step);
+    CHECK(most - least < 3);
+    CHECK(step < 1);
+    CHECK(*r.link.vehicle().battery_percent == Approx(before).margin(2));
+}
