@@ -112,6 +112,8 @@ CliResult cliRehearse(const CliArguments& a) {
                 {"visits", visits},
                 {"sim_seconds_per_second", r->wall_s > 0 ? r->duration_s / r->wall_s : 0.0},
                 {"landed", r->landed},
+                {"stays", r->stays},
+                {"endless_passes", r->endless ? Json(r->endless->passes) : Json()},
                 {"least_home_percent", r->least_home_percent},
                 {"reserve_home_s", r->reserve_home_s ? Json(*r->reserve_home_s) : Json()},
                 {"no_return_s", r->no_return_s ? Json(*r->no_return_s) : Json()},
@@ -133,14 +135,16 @@ CliResult cliRehearse(const CliArguments& a) {
                                      {"photos", p.photos},
                                      {"energy_left_percent", p.left_percent},
                                      {"lowest_m", p.lowest_m ? Json(*p.lowest_m) : Json()}});
-    out.text = fmt::format(
-        "{}, {}, lands with {:.0f} % ({:.1f} Wh used), {} photos, lowest clearance {}, {:.0f} s per second",
-        durationText(r->duration_s), distanceText(r->distance_m), r->energy_left_percent, r->energy_wh, r->photos,
-        r->min_clearance_m ? distanceText(*r->min_clearance_m) : "unknown", r->duration_s / std::max(1e-9, r->wall_s));
+    out.text = fmt::format("{}, {}, {} ({:.1f} Wh used), {} photos, lowest clearance {}, {:.0f} s per second",
+                           durationText(r->duration_s), distanceText(r->distance_m), endText(*r), r->energy_wh,
+                           r->photos, r->min_clearance_m ? distanceText(*r->min_clearance_m) : "unknown",
+                           r->duration_s / std::max(1e-9, r->wall_s));
     out.text += r->no_return_s ? "\ncould not get home from " + durationText(*r->no_return_s) + " on"
                 : r->reserve_home_s
                     ? "\ncould get home above the reserve until " + durationText(*r->reserve_home_s)
                     : fmt::format("\ncould get home at any time, at worst with {:.0f} %", r->least_home_percent);
+    if (r->endless)
+        out.text += fmt::format("\nrepeats without an end: {} passes until the battery reserve", r->endless->passes);
     for (const FenceBreach& b : r->breaches)
         out.text += fmt::format("\nbreaks fence {} at {}, on the way to {}", loaded->plan().findFence(b.fence)->name,
                                 durationText(b.t_s), itemText(loaded->plan(), b.item));
@@ -153,9 +157,8 @@ CliResult cliRehearse(const CliArguments& a) {
                                     p.lowest_m ? fmt::format("{:.0f} m", *p.lowest_m) : "unknown");
     if (a.try_wind_mps > 0) {
         out.json["winds"] = Json::array();
-        out.text += fmt::format("\n{}: lands with {:.0f} %",
-                                a.wind_speed_mps > 0 ? "in the wind that was asked for" : "in calm air",
-                                r->energy_left_percent);
+        out.text += fmt::format("\n{}: {}", a.wind_speed_mps > 0 ? "in the wind that was asked for" : "in calm air",
+                                endText(*r));
         for (const WindTry& w :
              tryWinds(loaded->plan(), loaded->view().program, loaded->terrain(), a.try_wind_mps, options)) {
             out.json["winds"].push_back({{"from_deg", w.wind.from_deg},
@@ -174,7 +177,10 @@ CliResult cliRehearse(const CliArguments& a) {
         if (extensionOf(a.out) != ".ulg") return unusable({a.out + ": a rehearsal is written as .ulg"});
         if (const auto ok = writeFileAtomic(a.out, writeUlog(*r->log)); !ok) return unusable(ok.error());
     }
-    out.code = r->landed && !r->reached_reserve ? 0 : 1;
+    // What was chosen is fine: to stay in the air, or to repeat until the battery ends it.
+    const bool as_chosen = (r->stays && loaded->plan().at_end != AtEnd::unsaid) ||
+                           (r->landed && r->endless && endlessIsAccepted(loaded->plan()));
+    out.code = (r->landed && !r->reached_reserve) || as_chosen ? 0 : 1;
     return out;
 }
 

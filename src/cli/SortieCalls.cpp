@@ -46,8 +46,7 @@ CliResult cliSorties(const CliArguments& a) {
         out.text += fmt::format(
             "{:2}  {}: {} items, {} photos, {}, {}{}\n", s->sortie.number, s->sortie.text,
             s->view.sendable() ? s->view.program.entries() : 0, s->sortie.photos, distanceText(s->view.path.length_m),
-            r != nullptr ? fmt::format("{}, lands with {:.0f} %", durationText(r->duration_s), r->energy_left_percent)
-                         : s->not_rehearsed,
+            r != nullptr ? fmt::format("{}, {}", durationText(r->duration_s), endText(*r)) : s->not_rehearsed,
             stops > 0 ? fmt::format(", {} findings of severity stop", stops) : "");
         if (stops > 0) out.code = 1;
     }

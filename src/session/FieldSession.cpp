@@ -395,7 +395,8 @@ void FieldSession::look() {
         const auto rehearsal = sealed_ ? sealed_->rehearsal : nullptr;
         if (rehearsal != followed_ || !follower_) {
             followed_ = rehearsal;
-            auto follower = std::make_unique<ProgressFollower>(rehearsal ? rehearsal->log : nullptr);
+            auto follower = std::make_unique<ProgressFollower>(rehearsal ? rehearsal->log : nullptr,
+                                                               rehearsal ? rehearsal->endless : std::nullopt);
             if (follower_) follower->goOnFrom(*follower_);
             follower_ = std::move(follower);
         }

@@ -16,8 +16,7 @@ constexpr int kMission = 0, kFence = 1;
 constexpr bool kHomeSlot = true;  // item 0 of its mission is home
 
 FlightSetup setupOf(const StandInOptions& o) {
-    return {o.vehicle,         o.home, o.home_amsl_m, o.terrain,   o.wind,
-            o.return_height_m, true,   o.at_end,      o.lost_link, o.low_battery};
+    return {o.vehicle, o.home, o.home_amsl_m, o.terrain, o.wind, o.return_height_m, true, o.lost_link, o.low_battery};
 }
 
 SafetyAction actionOf(double parameter) {

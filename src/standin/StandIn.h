@@ -40,8 +40,7 @@ struct StandInOptions {
     Wind wind;
     double pace = 1;
     double return_height_m = 60;
-    SafetyAction at_end = SafetyAction::hold, lost_link = SafetyAction::returnHome,
-                 low_battery = SafetyAction::returnHome;
+    SafetyAction lost_link = SafetyAction::returnHome, low_battery = SafetyAction::returnHome;
     int max_items = 700;
     Faults faults;
     std::string logs_dir;    // empty: no onboard log

@@ -320,10 +320,10 @@ TEST_CASE("what happens at a lost link, at the end and at a low battery is the p
     RehearseOptions lost;
     lost.failures = {{Failure::lostLink, 40, {}}};
     CHECK(modes({}).find("mission hold") != std::string::npos);
-    plan.at_end = SafetyAction::returnHome;
+    plan.at_end = AtEnd::returnAndLand;
     CHECK(modes({}).find("mission return") != std::string::npos);
     CHECK(flown(plan).landed_from_home_m < 3);
-    plan.at_end = SafetyAction::land;
+    plan.at_end = AtEnd::landThere;
     CHECK(flown(plan).landed_from_home_m == Approx(600).margin(3));
     CHECK(flown(plan, lost).landed_from_home_m < 3);
     plan.lost_link = SafetyAction::land;
@@ -346,7 +346,7 @@ TEST_CASE("what happens at a lost link, at the end and at a low battery is the p
     REQUIRE(again);
     CHECK(*again == plan);
     std::string text = writePlanText(plan);
-    text.replace(text.find("\"at_end\":\"land\""), 15, "\"at_end\":\"carry-on\"");
+    text.replace(text.find("\"ending\":\"land-there\""), 21, "\"ending\":\"carry-on\"");
     CHECK_FALSE(readPlanText(text, "t"));
 }
 

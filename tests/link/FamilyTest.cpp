@@ -180,6 +180,14 @@ Plan fenced() {
     return plan;
 }
 
+/// Not brought home by its last item.
+Plan leftOpen(AtEnd end) {
+    Plan plan = pointsOnly();
+    plan.items.pop_back();
+    plan.at_end = end;
+    return plan;
+}
+
 struct FamilyCase {
     std::string name;
     Plan plan;
@@ -202,6 +210,9 @@ std::vector<FamilyCase> familyCases() {
     out.push_back({"fences and a rally point", fenced()});
     out.push_back({"above the ground", alongTheGround()});
     out.push_back({"above the ground, for wings", winged(alongTheGround())});
+    out.push_back({"waits at its end", leftOpen(AtEnd::waitThere)});
+    out.push_back({"waits over home, for wings", winged(leftOpen(AtEnd::returnAndWait))});
+    out.push_back({"lands at its end", leftOpen(AtEnd::landThere)});
     return out;
 }
 
@@ -291,6 +302,25 @@ FamilyFlight handAndFly(const FamilyKind& kind, const Plan& plan) {
     if (!out.verified) return out;
     REQUIRE(commandArm(*sky.link));
     REQUIRE(commandStart(*sky.link));
+    const ProgramLeg* last = view.program.steps.back().leg();
+    if (last != nullptr && last->kind == LegKind::stay) {
+        // For ever: it is there, and still there and in the air a while later.
+        const bool wing = plan.vehicle.kind == VehicleKind::fixedWing;
+        const auto there = [&](const VehicleSnapshot& v) {
+            return v.position && v.armed && distance_m(*v.position, last->place) < (wing ? 150 : 5) &&
+                   std::abs(v.amsl_m.value_or(0) - last->amsl_m.value_or(-1)) < 5 &&
+                   v.mission_item == view.program.numberOf(view.program.steps.size() - 1);
+        };
+        out.ended = sky.until(400, there);
+        bool left = false;
+        (void)sky.until(10, [&](const VehicleSnapshot& v) {
+            left = left || !there(v);
+            return false;
+        });
+        out.ended = out.ended && !left;
+        if (kind.family >= 0) compareTrack(out, plan, view, sky.aircraft->aircraft().flown());
+        return out;
+    }
     if (kind.family < 0) {
         out.ended = sky.until(400, [](const VehicleSnapshot& v) { return v.disarmed_at_s.has_value(); });
         return out;

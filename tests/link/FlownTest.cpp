@@ -125,7 +125,6 @@ std::shared_ptr<const FlightLog> fly(const Handed& h) {
     o.home_amsl_m = homeAmsl(h.plan, o.terrain.get()).value_or(0);
     o.vehicle = h.plan.vehicle;
     o.return_height_m = h.plan.return_height_m;
-    o.at_end = h.plan.at_end;
     o.lost_link = h.plan.lost_link;
     o.low_battery = h.plan.low_battery;
     o.wind = h.wind;

@@ -226,7 +226,23 @@ void Inspector::repeatRow(ItemId id, std::size_t k) {
             if (Item* i = p.find(id); i != nullptr && v) std::get<Repeat>(i->actions[k]).count = static_cast<int>(*v);
         },
         "Change repeat count");
-    note([](const Plan&) { return Shown{"−1 repeats for ever"}; });
+    const auto repeatIn = [id, k](const Plan& p) -> const Repeat* {
+        const Item* i = p.find(id);
+        return i != nullptr && k < i->actions.size() ? std::get_if<Repeat>(&i->actions[k]) : nullptr;
+    };
+    choice(
+        "If without end", {"not said", "ended by an order", "ended at the reserve"},
+        [repeatIn](const Plan& p) {
+            const Repeat* r = repeatIn(p);
+            return r != nullptr ? static_cast<int>(r->leave) : 0;
+        },
+        [id, k](Plan& p, int n) {
+            Item* i = p.find(id);
+            if (i != nullptr && k < i->actions.size())
+                if (auto* r = std::get_if<Repeat>(&i->actions[k])) r->leave = static_cast<Leave>(n);
+        },
+        "Change how the repeat is left");
+    note([](const Plan&) { return Shown{"−1 extra passes repeat without an end"}; });
 }
 
 void Inspector::actionRows(const Item& item) {

@@ -84,7 +84,16 @@ void Inspector::buildPlan() {
             "Change " + label.toLower());
     };
     using enum SafetyAction;
-    action("At the end", {hold, returnHome, land}, &Plan::at_end);
+    choice(
+        "At the end",
+        {"not chosen", endText(AtEnd::returnAndLand), endText(AtEnd::returnAndWait), endText(AtEnd::landThere),
+         endText(AtEnd::waitThere)},
+        [](const Plan& p) { return static_cast<int>(p.at_end); },
+        [](Plan& p, int k) { p.at_end = static_cast<AtEnd>(k); }, "Change the end");
+    note([](const Plan& p) {
+        return Shown{endsOpen(p) ? "after the last item, sent with the plan"
+                                 : "the last item ends it: this is not used"};
+    });
     action("Link lost", {returnHome, land, hold, carryOn}, &Plan::lost_link);
     action("Battery low", {returnHome, land, carryOn}, &Plan::low_battery);
     note([](const Plan&) { return Shown{"rehearsed so; the aircraft does what it is set to"}; });

@@ -301,8 +301,7 @@ bool FlyPage::endedEarly() const {
     const FlightProgram& program = plan_->flownView().program;
     int last = 0;
     for (std::size_t k = 0; k < program.steps.size(); ++k)
-        if (const ProgramLeg* leg = program.steps[k].leg();
-            leg != nullptr && leg->kind != LegKind::returnHome && leg->kind != LegKind::land)
+        if (const ProgramLeg* leg = program.steps[k].leg(); leg != nullptr && !endsFlight(leg->kind))
             last = program.numberOf(k);
     return v.reached->back() < last;
 }

@@ -138,6 +138,15 @@ void StateStrip::setNext(const QString& text) {
     next_->setToolTip(inUnits(text));
 }
 
+/// "pass 4, the battery lasts for 5 more".
+QString StateStrip::passText(const FlightProgress& p) {
+    QString text = QString("pass %1").arg(*p.pass);
+    if (p.passes_more)
+        text += *p.passes_more == 0 ? QString(", the battery ends in this one")
+                                    : QString(", the battery lasts for %1 more").arg(*p.passes_more);
+    return text;
+}
+
 /// What it flies to, how often it will go round, how long the rest takes, photos against those planned up to here.
 QString StateStrip::nextLine() const {
     const VehicleSnapshot& v = link_->vehicle();
@@ -167,10 +176,15 @@ QString StateStrip::nextLine() const {
                 visits = at->second;
         const auto been = std::count(v.reached->begin(), v.reached->end(), *flown);
         if (visits && *visits > 1 && *visits > been)
-            parts << (*visits - been == 1 ? QString("once more") : QString("%1 times more").arg(*visits - been));
+            // Of a repeat without an end the passes are said instead.
+            if (!field_->progress() || !field_->progress()->pass)
+                parts << (*visits - been == 1 ? QString("once more") : QString("%1 times more").arg(*visits - been));
     }
     if (const auto& p = field_->progress()) {
-        parts << QString::fromStdString(durationText(p->left_s)) + " to the end";
+        if (p->pass)
+            parts << passText(*p);
+        else
+            parts << QString::fromStdString(durationText(p->left_s)) + " to the end";
         if (p->photos > 0 || v.photos > 0) parts << photosText(v.photos, p->photos);
         if (p->battery_percent) parts << QString("rehearsed %1 % here").arg(*p->battery_percent, 0, 'f', 0);
     }
@@ -212,9 +226,8 @@ void StateStrip::refresh() {
     put(battery_, battery, level);
     const auto* sealed = field_->sealedFlight();
     const auto rehearsed = sealed != nullptr ? sealed->rehearsal : plan_->flownRehearsal();
-    battery_.value->setToolTip(
-        QString("Now, and what it is now expected to land with%1")
-            .arg(rehearsed ? QString("; rehearsed: %1 %").arg(rehearsed->energy_left_percent, 0, 'f', 0) : QString()));
+    battery_.value->setToolTip("Now, and what is expected at the end" +
+                               (rehearsed ? "; rehearsed: " + QString::fromStdString(endText(*rehearsed)) : QString()));
 
     const bool fix = v.fix && *v.fix >= 3;
     put(gps_,

@@ -35,6 +35,7 @@ class StateStrip : public QWidget {
     Cell addCell(const QString& name, QHBoxLayout* row, int stretch);
     void setNext(const QString& text);
     QString nextLine() const;
+    static QString passText(const FlightProgress& progress);
     void refreshAlarms();
     void offerModes();
     void put(const Cell& cell, const QString& text, int level);

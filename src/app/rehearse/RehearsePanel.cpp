@@ -404,12 +404,14 @@ void RehearsePanel::refresh() {
     const QString how =
         failure
             ? QString("what if %1, at %2").arg(kWhatIfs[row].text, QString::fromStdString(durationText(failure->at_s)))
+        : r.endless         ? QString("repeats without an end, %1 passes to the reserve").arg(r.endless->passes)
+        : r.stays           ? QString("ends in the air and waits there")
         : !r.landed         ? QString("does not land by itself")
         : r.reached_reserve ? QString("turns back at the battery reserve")
                             : QString("rehearsed flight, lands by itself");
     std::vector<std::pair<QString, QString>> rows{
         {"Distance, flown", QString::fromStdString(distanceText(r.distance_m))},
-        {"Lands with", QString("%1 %").arg(r.energy_left_percent, 0, 'f', 0)},
+        {r.landed ? "Lands with" : "Still in the air with", QString("%1 %").arg(r.energy_left_percent, 0, 'f', 0)},
         {"Energy", QString("%1 Wh of %2").arg(r.energy_wh, 0, 'f', 1).arg(d.plan->vehicle.battery_wh)},
         {"Gets home if called", homeText(r)},
         {"Photos, flown", QString::number(r.photos)},

@@ -703,7 +703,9 @@ void MainWindow::refreshFigures() {
                          "Lowest clearance of the route, " + where,
                          {{"Route, each leg once", QString::fromStdString(distanceText(view.path.length_m))},
                           {"Time" + sorties, r ? time(duration) : "–"},
-                          {sorties.isEmpty() ? "Rehearsed to land with" : "Rehearsed to land with at least",
+                          {!sorties.isEmpty() ? "Rehearsed to land with at least"
+                           : !r || r->landed  ? "Rehearsed to land with"
+                                              : "Rehearsed to end in the air with",
                            r ? QString("%1 %").arg(left, 0, 'f', 0) : "–"},
                           {"Photos, as rehearsed", r ? QString::number(photos) : "–"},
                           {"Mission items", view.sendable() ? QString::number(view.program.entries()) : "–"}});

@@ -64,6 +64,17 @@ std::optional<GeoPoint> CheckInput::placeOf(ItemId id) const {
     return plan.home ? std::optional(plan.home->position) : std::nullopt;
 }
 
+bool endlessIsAccepted(const Plan& plan) {
+    bool any = false;
+    for (const Item& item : plan.items)
+        for (const Action& a : item.actions)
+            if (const auto* repeat = std::get_if<Repeat>(&a); repeat != nullptr && repeat->count < 0) {
+                if (repeat->leave == Leave::unsaid) return false;
+                any = true;
+            }
+    return any;
+}
+
 std::vector<Finding> check(const CheckInput& input) {
     // Rules know nothing of each other: on a large plan two threads take them in turn.
     std::array<std::vector<Finding>, std::size(kRules)> found;

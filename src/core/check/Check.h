@@ -43,6 +43,8 @@ struct EnergyForecast {
     bool reached_reserve = false;
     ItemId item = 0;  // on the way to which the reserve is reached
     std::vector<FenceBreach> breaches = {};
+    bool landed = true;                      // else it is still in the air
+    std::optional<int> endless_passes = {};  // done when the battery ended a repeat without an end
 };
 
 /// Everything derived from a plan that views, checks and hand-over share.
@@ -85,6 +87,9 @@ struct CheckInput {
     std::optional<GeoPoint> placeOf(ItemId id) const;
     std::vector<int> numbers = itemNumbers(plan);
 };
+
+/// True where every repeat without an end says how it is left, and there is one.
+bool endlessIsAccepted(const Plan& plan);
 
 std::vector<Finding> check(const CheckInput& input);
 /// Applies the first correction of every finding that has one.

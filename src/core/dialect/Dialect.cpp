@@ -21,6 +21,10 @@ constexpr const char* kNoTurn = "it keeps no heading here";
 // Items of family 3 are kept packed: a command's numbers share few bytes.
 constexpr KeptRule kThree[] = {
     {cmd::waypoint, param4, kNotKept, kNoTurn},
+    {cmd::loiterForEver, param1, kNotKept, kFlag},
+    {cmd::loiterForEver, param2, kNotKept, kFlag},
+    {cmd::loiterForEver, param3, 1, "whole metres"},
+    {cmd::loiterForEver, param4, kNotKept, kFlag},
     {cmd::loiterTurns, param1, 1, "whole turns"},
     {cmd::loiterTurns, param2, kNotKept, kFlag},
     {cmd::loiterTurns, param3, 10, "whole metres, above 255 m whole tens"},
@@ -64,6 +68,9 @@ constexpr KeptRule kTwelve[] = {
     {cmd::waypoint, param4, 0.01, "headings are kept in radians"},
     {cmd::loiterTime, param2, kNotKept, kFlag},
     {cmd::loiterTime, param4, kNotKept, kFlag},
+    {cmd::loiterForEver, param1, kNotKept, kFlag},
+    {cmd::loiterForEver, param2, kNotKept, kFlag},
+    {cmd::loiterForEver, param4, kNotKept, kFlag},
     {cmd::loiterTurns, param2, kNotKept, kFlag},
     {cmd::loiterTurns, param4, kNotKept, kFlag},
     {cmd::loiterToHeight, param1, kNotKept, kFlag},

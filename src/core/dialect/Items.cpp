@@ -40,6 +40,10 @@ MissionItem itemOf(const ProgramLeg& leg) {
         case LegKind::toHeight:
             item.command = cmd::loiterToHeight;
             break;
+        case LegKind::stay:
+            item.command = cmd::loiterForEver;
+            item.param3 = toFloat(leg.radius_m);
+            break;
         case LegKind::land:
             item.command = cmd::land;
             break;
@@ -159,6 +163,10 @@ std::optional<ProgramLeg> legOf(const MissionItem& i) {
             break;
         case cmd::loiterToHeight:
             leg.kind = LegKind::toHeight;
+            break;
+        case cmd::loiterForEver:
+            leg.kind = LegKind::stay;
+            leg.radius_m = std::isnan(i.param3) ? 0 : number(i.param3);
             break;
         case cmd::land:
             leg.kind = LegKind::land;
@@ -379,6 +387,26 @@ std::vector<MissionItem> rallyItems(const std::vector<RallyPoint>& rally) {
     return items;
 }
 
+namespace {
+/// The last entry as what the plan says of its end; false where it is none.
+bool takeEnding(Plan& plan, const MissionItem& m) {
+    if (m.command != cmd::loiterForEver || plan.items.empty()) return false;
+    const Height height{static_cast<double>(m.z), refOf(m.frame)};
+    const auto near = [&](GeoPoint place) { return distance_m(placeOf(m), place) < 0.05; };
+    constexpr double kSame_m = 0.05;
+    const Item& last = plan.items.back();
+    if (near(last.position) && effectiveHeight(plan, last).ref == height.ref &&
+        std::abs(effectiveHeight(plan, last).value_m - height.value_m) < kSame_m) {
+        plan.at_end = AtEnd::waitThere;
+        return true;
+    }
+    if (!plan.home || !near(plan.home->position) || height.ref != HeightRef::home) return false;
+    plan.at_end = AtEnd::returnAndWait;
+    plan.return_height_m = height.value_m;
+    return true;
+}
+}  // namespace
+
 Result<Decompiled> decompile(const MissionSet& held, const Plan& base) {
     const std::vector<MissionItem>& mission = held.mission;
     Decompiled out;
@@ -390,6 +418,7 @@ Result<Decompiled> decompile(const MissionSet& held, const Plan& base) {
     plan.sections.clear();
     plan.cuts.clear();
     plan.next_id = 1;
+    plan.at_end = AtEnd::unsaid;
     auto fences = fencesOf(held.fence, plan);
     if (!fences) return tl::unexpected(fences.error());
     std::size_t start = 0;
@@ -412,6 +441,10 @@ Result<Decompiled> decompile(const MissionSet& held, const Plan& base) {
             if (!default_speed_known) plan.defaults.speed_mps = speed;
             default_speed_known = true;
             speed_from = std::min(speed_from, i);
+            continue;
+        }
+        if (i + 1 == mission.size() && takeEnding(plan, m)) {
+            item_of[i] = plan.items.back().id;
             continue;
         }
         if (const auto kind = kindOf(m)) {

@@ -9,7 +9,7 @@
 namespace anhinga {
 
 bool isNavigation(std::uint16_t c) {
-    return c == cmd::waypoint || (c >= cmd::loiterTurns && c <= cmd::takeOff) || c == cmd::loiterToHeight ||
+    return c == cmd::waypoint || (c >= cmd::loiterForEver && c <= cmd::takeOff) || c == cmd::loiterToHeight ||
            c == cmd::spline || c == cmd::delay;
 }
 
@@ -17,6 +17,7 @@ bool hasPlace(const MissionItem& item) {
     switch (item.command) {
         case cmd::waypoint:
         case cmd::loiterTime:
+        case cmd::loiterForEver:
         case cmd::loiterTurns:
         case cmd::loiterToHeight:
         case cmd::spline:
@@ -60,6 +61,8 @@ std::string commandText(std::uint16_t command) {
             return "waypoint";
         case cmd::loiterTime:
             return "hold";
+        case cmd::loiterForEver:
+            return "wait for ever";
         case cmd::loiterTurns:
             return "circle";
         case cmd::loiterToHeight:
@@ -125,6 +128,7 @@ std::string fieldWords(std::uint16_t command, const std::string& field) {
                              {cmd::waypoint, "param2", "passing distance"},
                              {cmd::waypoint, "param4", "heading"},
                              {cmd::loiterTime, "param1", "hold time"},
+                             {cmd::loiterForEver, "param3", "radius"},
                              {cmd::loiterTurns, "param1", "turns"},
                              {cmd::loiterTurns, "param3", "radius"},
                              {cmd::loiterToHeight, "param2", "radius"},

@@ -12,9 +12,9 @@ namespace anhinga {
 
 /// Numbers of the MAVLink standard used in missions (MAV_CMD, MAV_FRAME).
 namespace cmd {
-constexpr std::uint16_t waypoint = 16, loiterTurns = 18, loiterToHeight = 31, spline = 82, delay = 93, heading = 115,
-                        relay = 181, servo = 183, photoInterval = 2000, photoStop = 2001, videoStart = 2500,
-                        videoStop = 2501, fenceCircleIn = 5003, fenceCircleOut = 5004, rally = 5100;
+constexpr std::uint16_t waypoint = 16, loiterForEver = 17, loiterTurns = 18, loiterToHeight = 31, spline = 82,
+                        delay = 93, heading = 115, relay = 181, servo = 183, photoInterval = 2000, photoStop = 2001,
+                        videoStart = 2500, videoStop = 2501, fenceCircleIn = 5003, fenceCircleOut = 5004, rally = 5100;
 constexpr std::uint16_t loiterTime = 19, returnHome = 20, land = 21, takeOff = 22, jump = 177, changeSpeed = 178,
                         lookAt = 195, lookAtStop = 197, mountControl = 205, photoDistance = 206, photoNow = 203,
                         missionStart = 300, armDisarm = 400, setMessageInterval = 511, requestMessage = 512,

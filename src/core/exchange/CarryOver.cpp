@@ -76,7 +76,9 @@ std::string carryOverSheet(const Plan& plan, const Path& path, const std::string
     out += row("Angles", "headings clockwise from true north, 0 to 360 degrees; camera pitch -90 is straight down");
     out += row("Speed", fmt::format("{:.1f} m/s over ground unless a point says otherwise", plan.defaults.speed_mps));
     out += row("Counts as reached within", fmt::format("{:.1f} m", plan.defaults.acceptance_m));
-    out += row("At the end", actionText(plan.at_end));
+    out += row("At the end",
+               endsOpen(plan) ? plan.at_end == AtEnd::unsaid ? "not chosen: it stays in the air" : endText(plan.at_end)
+                              : "as the last item says");
     out += row("When the link is lost", actionText(plan.lost_link));
     out += row("At low battery",
                fmt::format("{} at {:.0f} %", actionText(plan.low_battery), plan.vehicle.reserve_percent));

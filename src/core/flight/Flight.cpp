@@ -246,6 +246,12 @@ void Flight::beginReturn() {
     setMode(FlightMode::returning);
 }
 
+bool Flight::staying() const {
+    if (mode_ != FlightMode::mission || !executor_.current()) return false;
+    if (executor_.leg(*executor_.current()).kind != LegKind::stay) return false;
+    return isWing() ? wing_legs_.size() <= 1 : held_s_ > 0;
+}
+
 double Flight::groundHere() const {
     if (setup_.terrain)
         if (const auto g = setup_.terrain->sample(place())) return *g;
@@ -288,6 +294,8 @@ std::optional<Flight::Leg> Flight::legTo(std::size_t step, const Leg* before) co
     if (to.kind == LegKind::land) leg.to_amsl = leg.from_amsl;
     if (to.kind == LegKind::pass && !to.spline && to.acceptance_m > 0) leg.acceptance = to.acceptance_m;
     if (to.kind == LegKind::pass || to.kind == LegKind::hold) leg.hold_s = to.hold_s;
+    constexpr double kForEver_s = 1e9;
+    if (to.kind == LegKind::stay) leg.hold_s = kForEver_s;
     leg.spline = to.spline;
     if (to.kind == LegKind::circle) {
         const double radius = std::max(1.0, to.radius_m);
@@ -306,7 +314,7 @@ void Flight::nextItem() {
         --executor_.photos_due;
         takePhoto();
     }
-    if (!step) return endAction(setup_.at_end, "mission has ended");
+    if (!step) return endAction(SafetyAction::hold, "mission has ended");
     note(FlightEvent::itemStarted, executor_.program().numberOf(*step));
     const ProgramLeg& to = executor_.leg(*step);
     if (to.kind == LegKind::returnHome) {

@@ -49,8 +49,7 @@ struct FlightSetup {
     Wind wind;
     double return_height_m = 60;
     bool repeats_rearm = true;
-    SafetyAction at_end = SafetyAction::hold, lost_link = SafetyAction::returnHome,
-                 low_battery = SafetyAction::returnHome;
+    SafetyAction lost_link = SafetyAction::returnHome, low_battery = SafetyAction::returnHome;
 };
 
 class Flight {
@@ -126,6 +125,8 @@ class Flight {
     double heightHome_m() const { return state_.amsl_m - setup_.home_amsl_m; }
     std::optional<double> heightGround_m() const;
     bool missionEnded() const { return mission_ended_; }
+    /// True where the mission has come to an entry it stays at for ever.
+    bool staying() const;
     /// The battery came down to its reserve on the mission, or was empty in the air.
     bool batteryEndedIt() const { return low_battery_ || battery_empty_; }
     /// On the way up from the ground or down to it, where nobody asks for clearance.

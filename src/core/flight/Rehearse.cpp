@@ -19,9 +19,12 @@ FlightSetup flightSetup(const Plan& plan, double home_amsl_m, std::shared_ptr<co
             wind,
             plan.return_height_m,
             plan.traits.repeats_rearm,
-            plan.at_end,
             plan.lost_link,
             plan.low_battery};
+}
+
+std::string endText(const Rehearsal& r) {
+    return fmt::format("{} {:.0f} %", r.landed ? "lands with" : "still in the air with", r.energy_left_percent);
 }
 
 const char* failureText(Failure::Kind kind) {
@@ -150,6 +153,29 @@ class FenceWatch {
     std::vector<bool> broken_;
 };
 
+/// Counts the passes of a repeat without an end, and what they cost.
+class LoopWatch {
+  public:
+    explicit LoopWatch(const FlightProgram& program) : loop_(endlessLoop(program)) {}
+    void reached(int number, double left_percent) {
+        if (loop_ && number == loop_->last_leg) left_.push_back(left_percent);
+    }
+    /// The battery has come to its reserve on the way to an entry.
+    std::optional<EndlessFlown> ended(int number, double reserve_percent) const {
+        if (!loop_ || number < loop_->first || number > loop_->repeat) return std::nullopt;
+        EndlessFlown flown{*loop_, static_cast<int>(left_.size()), 100 - reserve_percent, reserve_percent};
+        if (left_.size() > 1)
+            flown.pass_percent = (left_.front() - left_.back()) / static_cast<double>(left_.size() - 1);
+        else if (!left_.empty())
+            flown.pass_percent = 100 - left_.front();
+        return flown;
+    }
+
+  private:
+    std::optional<EndlessLoop> loop_;
+    std::vector<double> left_;  // at the end of each pass
+};
+
 }  // namespace
 
 Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::shared_ptr<const Terrain> terrain,
@@ -174,6 +200,7 @@ Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::
     Rehearsal result;
     FlightRecorder recorder(*log);
     FenceWatch fence_watch(plan, flight.frame());
+    LoopWatch loop_watch(program);
     HomeWatch home_watch(*log, plan.vehicle.reserve_percent);
     std::vector<Failure> failures = options.failures;
     std::stable_sort(failures.begin(), failures.end(),
@@ -195,10 +222,12 @@ Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::
         for (const FlightEvent& e : flight.takeEvents()) {
             recorder.event(e);
             if (e.kind == FlightEvent::itemStarted) item = e.seq;
+            if (e.kind == FlightEvent::itemReached) loop_watch.reached(e.seq, s.battery.left_percent);
         }
         if (flight.batteryEndedIt() && !result.reached_reserve) {
             result.reached_reserve = true;
             result.reserve_item = program.sourceAt(item);
+            result.endless = loop_watch.ended(item, plan.vehicle.reserve_percent);
         }
         away |= length(s.position) > 10;
         result.max_height_home_m = std::max(result.max_height_home_m, flight.heightHome_m());
@@ -219,8 +248,10 @@ Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::
             result.landed = true;
             break;
         }
-        // A mission without an end leaves the aircraft holding: a minute of that is enough to see.
-        if (flight.mode() == FlightMode::hold && flight.missionEnded() && ++ended_steps > 600) break;
+        // A mission that ends in the air leaves the aircraft there: a minute of that is enough to see.
+        const bool stays = flight.staying() || (flight.mode() == FlightMode::hold && flight.missionEnded());
+        result.stays = stays && ++ended_steps > 600;
+        if (result.stays) break;
     }
     const FlightState& s = flight.state();
     result.duration_s = s.t_s;

@@ -14,9 +14,18 @@ namespace anhinga {
 
 struct Plan;
 
+/// A flight in a repeat without an end, which the battery ended there.
+struct EndlessFlown {
+    EndlessLoop loop;
+    int passes = 0;           // done before the reserve
+    double pass_percent = 0;  // of the battery, for one of them, the first aside where there are more
+    double reserve_percent = 0;
+};
+
 struct Rehearsal {
     std::shared_ptr<const FlightLog> log;
     bool landed = false;           // by itself, within the time limit
+    bool stays = false;            // it ends in the air and waits there; a minute of that is in the log
     bool reached_reserve = false;  // the battery ended the mission
     ItemId reserve_item = 0;       // on the way to which it did
     double duration_s = 0;         // armed to disarmed
@@ -37,7 +46,11 @@ struct Rehearsal {
     std::optional<double> failed_s;     // time of the first failure that happened
     double landed_from_home_m = 0;      // distance
     std::vector<FenceBreach> breaches;  // of the plan's fences, each once
+    std::optional<EndlessFlown> endless;
 };
+
+/// "lands with 43 %", "still in the air with 43 %".
+std::string endText(const Rehearsal& rehearsal);
 
 /// Something that goes wrong, or is ordered, at a time of the rehearsal.
 struct Failure {

@@ -30,7 +30,7 @@ WingGoal Flight::wingGoal(std::size_t step, const Leg& leg) const {
     goal.spline = leg.spline;
     goal.hold_s = leg.hold_s;
     if (leg.hold_s > 0) goal.kind = WingGoal::hold;
-    if (to.kind == LegKind::hold) goal.radius_m = to.radius_m;
+    if (to.kind == LegKind::hold || to.kind == LegKind::stay) goal.radius_m = to.radius_m;
     if (to.kind == LegKind::circle) {
         goal.kind = to.turns != 0 ? WingGoal::turns : WingGoal::pass;
         goal.place = to.placed ? frame_.toLocal(to.place) : leg.from;

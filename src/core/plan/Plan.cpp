@@ -109,6 +109,27 @@ bool hasPosition(ItemKind kind) {
            kind == ItemKind::loiterToHeight || kind == ItemKind::land;
 }
 
+const char* endText(AtEnd end) {
+    switch (end) {
+        case AtEnd::unsaid:
+            return "";
+        case AtEnd::returnAndLand:
+            return "returns home and lands";
+        case AtEnd::returnAndWait:
+            return "returns and waits over home";
+        case AtEnd::landThere:
+            return "lands there";
+        case AtEnd::waitThere:
+            return "waits there";
+    }
+    return "";
+}
+
+bool endsOpen(const Plan& plan) {
+    return !plan.items.empty() && plan.items.back().kind != ItemKind::land &&
+           plan.items.back().kind != ItemKind::returnHome;
+}
+
 const char* obstacleText(ObstacleKind kind) {
     switch (kind) {
         case ObstacleKind::mast:

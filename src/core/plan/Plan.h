@@ -33,10 +33,13 @@ enum class ItemKind {
     lap
 };
 
+/// How a repeat without an end is left.
+enum class Leave { unsaid, byOrder, atReserve };
 /// Go back (or ahead) to an item. `count` is the number of extra passes; endless when negative.
 struct Repeat {
     ItemId target = 0;
     int count = 1;
+    Leave leave = Leave::unsaid;  // of an endless one
     bool operator==(const Repeat&) const = default;
 };
 /// Nose and camera stay on a place from here until LookAtStop.
@@ -239,6 +242,10 @@ struct Seal {
     bool operator==(const Seal&) const = default;
 };
 
+/// What the aircraft does after the last item where that neither lands nor returns; sent with the plan. Waiting is for
+/// ever: a wing circles.
+enum class AtEnd { unsaid, returnAndLand, returnAndWait, landThere, waitThere };
+
 struct Plan {
     std::string title = "Untitled";
     std::string notes;
@@ -247,12 +254,12 @@ struct Plan {
     VehicleProfile vehicle;
     CameraProfile camera;
     AutopilotTraits traits;
-    double clearance_min_m = 15;               // below: severity stop
-    double clearance_margin_m = 20;            // below: severity warn
-    std::optional<double> ceiling_m;           // above home
-    std::optional<double> floor_m;             // above home
-    double return_height_m = 60;               // above home
-    SafetyAction at_end = SafetyAction::hold;  // of a mission that neither lands nor returns; never carryOn
+    double clearance_min_m = 15;      // below: severity stop
+    double clearance_margin_m = 20;   // below: severity warn
+    std::optional<double> ceiling_m;  // above home
+    std::optional<double> floor_m;    // above home
+    double return_height_m = 60;      // above home
+    AtEnd at_end = AtEnd::unsaid;
     SafetyAction lost_link = SafetyAction::returnHome;
     SafetyAction low_battery = SafetyAction::returnHome;  // at the reserve; never hold
     /// Home's height AMSL when the heights above home were set; a home that moved since is a finding.
@@ -316,6 +323,10 @@ bool hasArea(ItemKind kind);
 /// Words for screens and messages.
 const char* refText(HeightRef ref);
 const char* kindText(ItemKind kind);
+/// "returns home and lands", "waits there", ...; empty for unsaid.
+const char* endText(AtEnd end);
+/// True where the last item leaves the aircraft in the air, and what it does then is for `at_end` to say.
+bool endsOpen(const Plan& plan);
 /// "mast", "wire", "trees".
 const char* obstacleText(ObstacleKind kind);
 /// "60 m home".

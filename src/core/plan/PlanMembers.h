@@ -84,6 +84,13 @@ inline constexpr Name kSafetyActions[] = {{"return-home", int(SafetyAction::retu
                                           {"land", int(SafetyAction::land)},
                                           {"hold", int(SafetyAction::hold)},
                                           {"carry-on", int(SafetyAction::carryOn)}};
+inline constexpr Name kEnds[] = {{"unsaid", int(AtEnd::unsaid)},
+                                 {"return-and-land", int(AtEnd::returnAndLand)},
+                                 {"return-and-wait", int(AtEnd::returnAndWait)},
+                                 {"land-there", int(AtEnd::landThere)},
+                                 {"wait-there", int(AtEnd::waitThere)}};
+inline constexpr Name kLeaves[] = {
+    {"unsaid", int(Leave::unsaid)}, {"by-order", int(Leave::byOrder)}, {"at-reserve", int(Leave::atReserve)}};
 inline std::vector<Number> cameraNumbers(CameraProfile& c) {
     return {{"sensor_w_mm", &c.sensor_w_mm, 0.5, 200},
             {"sensor_h_mm", &c.sensor_h_mm, 0.5, 200},

@@ -95,8 +95,10 @@ Action readAction(const Json& j) {
     if (!j.is_object()) wrong("an action must be an object");
     const std::string what = textOr(j, "do", "");
     if (what == "repeat") {
-        return Repeat{static_cast<ItemId>(number(j, "target", 0, 4294967294.0)),
+        Repeat repeat{static_cast<ItemId>(number(j, "target", 0, 4294967294.0)),
                       static_cast<int>(number(j, "count", -1, 32767))};
+        if (j.contains("leave")) repeat.leave = static_cast<Leave>(valueOf(kLeaves, textOr(j, "leave", ""), "leave"));
+        return repeat;
     }
     if (what == "look-at")
         return LookAt{readPoint(j.value("place", Json())), readHeight(j.value("height", Json())),
@@ -435,7 +437,16 @@ void readPlanMembers(Plan& plan, const Json& a) {
         to = static_cast<SafetyAction>(valueOf(kSafetyActions, textOr(a, key, ""), key));
         if (to == never) wrong("{} cannot be \"{}\"", key, textOr(a, key, ""));
     };
-    action("at_end", plan.at_end, SafetyAction::carryOn);
+    if (a.contains("ending")) {
+        plan.at_end = static_cast<AtEnd>(valueOf(kEnds, textOr(a, "ending", ""), "ending"));
+    } else if (a.contains("at_end")) {
+        // Earlier versions told it to nobody and wrote "hold" where nobody had chosen.
+        SafetyAction before = SafetyAction::hold;
+        action("at_end", before, SafetyAction::carryOn);
+        plan.at_end = before == SafetyAction::returnHome ? AtEnd::returnAndLand
+                      : before == SafetyAction::land     ? AtEnd::landThere
+                                                         : AtEnd::unsaid;
+    }
     action("lost_link", plan.lost_link, {});
     action("low_battery", plan.low_battery, SafetyAction::hold);
     plan.return_height_m = numberOr(a, "return_height_m", plan.return_height_m, 0, kMaxHeight_m);
@@ -466,13 +477,34 @@ void readPlanMembers(Plan& plan, const Json& a) {
                              static_cast<int>(numberOr(j, "photo", 0, 0, 1e6))});
     }
     readFieldData(plan, a);
-    plan.unknown = unknownOf(a, {"format",    "checklist", "seals",           "revision",
-                                 "locked",    "frozen",    "sorties",         "title",
-                                 "notes",     "home",      "defaults",        "vehicle",
-                                 "camera",    "autopilot", "clearance_min_m", "clearance_margin_m",
-                                 "ceiling_m", "floor_m",   "sections",        "return_height_m",
-                                 "at_end",    "lost_link", "low_battery",     "heights_set_at_amsl_m",
-                                 "terrain",   "imagery",   "next_id"});
+    plan.unknown = unknownOf(a, {"format",
+                                 "checklist",
+                                 "seals",
+                                 "revision",
+                                 "locked",
+                                 "frozen",
+                                 "sorties",
+                                 "title",
+                                 "notes",
+                                 "home",
+                                 "defaults",
+                                 "vehicle",
+                                 "camera",
+                                 "autopilot",
+                                 "clearance_min_m",
+                                 "clearance_margin_m",
+                                 "ceiling_m",
+                                 "floor_m",
+                                 "sections",
+                                 "return_height_m",
+                                 "at_end",
+                                 "ending",
+                                 "lost_link",
+                                 "low_battery",
+                                 "heights_set_at_amsl_m",
+                                 "terrain",
+                                 "imagery",
+                                 "next_id"});
 }
 
 Plan readPlan(const Json& root) {

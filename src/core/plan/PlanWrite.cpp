@@ -37,7 +37,11 @@ void addUnknown(Json& object, const std::string& unknown) {
 
 Json actionJson(const Action& action) {
     struct Writer {
-        Json operator()(const Repeat& a) const { return {{"do", "repeat"}, {"target", a.target}, {"count", a.count}}; }
+        Json operator()(const Repeat& a) const {
+            Json j{{"do", "repeat"}, {"target", a.target}, {"count", a.count}};
+            if (a.leave != Leave::unsaid) j["leave"] = nameOf(kLeaves, int(a.leave));
+            return j;
+        }
         Json operator()(const LookAt& a) const {
             return {{"do", "look-at"}, {"place", point(a.place)}, {"height", heightJson(a.height)}, {"name", a.name}};
         }
@@ -227,7 +231,7 @@ std::string writePlanText(const Plan& plan) {
     if (plan.ceiling_m) a["ceiling_m"] = *plan.ceiling_m;
     if (plan.floor_m) a["floor_m"] = *plan.floor_m;
     a["return_height_m"] = plan.return_height_m;
-    a["at_end"] = nameOf(kSafetyActions, int(plan.at_end));
+    if (plan.at_end != AtEnd::unsaid) a["ending"] = nameOf(kEnds, int(plan.at_end));
     a["lost_link"] = nameOf(kSafetyActions, int(plan.lost_link));
     a["low_battery"] = nameOf(kSafetyActions, int(plan.low_battery));
     if (plan.heights_set_at_amsl_m) a["heights_set_at_amsl_m"] = *plan.heights_set_at_amsl_m;

@@ -142,7 +142,8 @@ class PathBuilder {
         LegFlight& leg = go(place, level ? here.amsl_m : amsl, source, false);
         leg.speed_mps = std::min(nav.speed_mps, plan_.vehicle.max_mps);
         leg.acceptance_m = nav.acceptance_m;
-        leg.stops = nav.hold_s > 0 || nav.kind == LegKind::land || nav.kind == LegKind::circle || rises_there;
+        leg.stops = nav.hold_s > 0 || nav.kind == LegKind::land || nav.kind == LegKind::stay ||
+                    nav.kind == LegKind::circle || rises_there;
         if (nav.spline) {
             path_.legs.back().curve = true;
             splines_.push_back(path_.legs.size() - 1);

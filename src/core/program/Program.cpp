@@ -115,6 +115,11 @@ class Builder {
         leg.acceptance_m = nav.acceptance_m;
         leg.hold_s = nav.hold_s;
         leg.spline = nav.spline;
+        if (leg.kind == LegKind::hold && std::isinf(nav.hold_s)) {
+            leg.kind = LegKind::stay;
+            leg.hold_s = 0;
+            leg.radius_m = nav.radius_m;
+        }
         if (leg.kind == LegKind::land) {
             // It has no height of its own: down to the ground, as high as that is.
             const auto home = homeAmsl(plan_, terrain_);
@@ -282,6 +287,18 @@ std::optional<int> FlightProgram::lastOf(ItemId id) const {
 
 FlightProgram programOf(const Plan& plan, const Route& route, const Terrain* terrain, const FlightProgram* before) {
     return Builder(plan, route, terrain, before).run();
+}
+
+std::optional<EndlessLoop> endlessLoop(const FlightProgram& program) {
+    for (std::size_t k = 0; k < program.steps.size(); ++k) {
+        const auto* back =
+            program.steps[k].action() != nullptr ? std::get_if<GoBack>(program.steps[k].action()) : nullptr;
+        if (back == nullptr || back->count >= 0 || back->to > k) continue;
+        for (std::size_t leg = k; leg-- > back->to;)
+            if (program.steps[leg].leg() != nullptr)
+                return EndlessLoop{program.numberOf(back->to), program.numberOf(leg), program.numberOf(k)};
+    }
+    return std::nullopt;
 }
 
 Result<void> sendable(const Plan& plan, const FlightProgram& program) {

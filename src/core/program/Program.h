@@ -12,10 +12,16 @@
 
 namespace anhinga {
 
-enum class LegKind { takeOff, pass, hold, circle, toHeight, land, returnHome, wait };
+/// `stay`: for ever; a wing circles there.
+enum class LegKind { takeOff, pass, hold, circle, toHeight, land, returnHome, wait, stay };
 
 /// Why it is not known how high above the sea a place is.
 enum class HeightGap { none, homeHeight, ground };
+
+/// True for what ends a flight: nothing that is to be done comes after it.
+inline bool endsFlight(LegKind kind) {
+    return kind == LegKind::land || kind == LegKind::returnHome || kind == LegKind::stay;
+}
 
 /// Flies to a place, or stays at one.
 struct ProgramLeg {
@@ -30,7 +36,7 @@ struct ProgramLeg {
     double acceptance_m = 2;   // how near counts as reached
     double hold_s = 0;
     bool spline = false;
-    double turns = 0, radius_m = 0;  // of a circle; turns below 0 go left
+    double turns = 0, radius_m = 0;  // of a circle; turns below 0 go left. Of a stay: 0 is the aircraft's own
     int part = 0;                    // which leg of its item, from 0: a pattern has many
     bool on_the_way = false;         // leads to its item along the ground, which comes after it
 
@@ -116,6 +122,12 @@ struct FlightProgram {
 /// known of `before` (over the same terrain) is taken from there.
 FlightProgram programOf(const Plan& plan, const Route& route, const Terrain* terrain,
                         const FlightProgram* before = nullptr);
+/// What is flown over and over until something ends it: the numbers of its first entry, of its last leg, and of the
+/// repeat that leads back. Nothing where every repeat ends.
+struct EndlessLoop {
+    int first = 0, last_leg = 0, repeat = 0;
+};
+std::optional<EndlessLoop> endlessLoop(const FlightProgram& program);
 /// Why it cannot be sent at all, in words: no home, a repeat without a target, nothing to fly, too long.
 Result<void> sendable(const Plan& plan, const FlightProgram& program);
 /// Every height anew, from home's height and over this terrain (either may be unknown).

@@ -1,5 +1,6 @@
 #include "core/program/Route.h"
 
+#include <cmath>
 #include <unordered_map>
 
 namespace anhinga {
@@ -10,6 +11,41 @@ namespace {
 bool sameGround(const Plan& a, const Plan& b) {
     return a.home == b.home && a.camera == b.camera && a.defaults == b.defaults && a.fences == b.fences &&
            a.vehicle.climb_mps == b.vehicle.climb_mps && a.vehicle.descent_mps == b.vehicle.descent_mps;
+}
+
+/// What was chosen for the end, as legs of the last item.
+void addEnding(const Plan& plan, Route& route) {
+    if (!endsOpen(plan) || plan.at_end == AtEnd::unsaid) return;
+    const RouteNav* last = nullptr;
+    for (const RouteStep& step : route.steps)
+        if (const auto* nav = std::get_if<RouteNav>(&step.what)) last = nav;
+    const bool home = plan.at_end == AtEnd::returnAndLand || plan.at_end == AtEnd::returnAndWait;
+    if (last == nullptr || (home && !plan.home)) return;
+    RouteNav end = *last;
+    end.spline = end.straight = false;
+    end.hold_s = 0;
+    if (home) {
+        end.position = plan.home->position;
+        end.height = Height::aboveHome(plan.return_height_m);
+    }
+    switch (plan.at_end) {
+        case AtEnd::unsaid:
+            return;
+        case AtEnd::returnAndLand:
+            end.kind = ItemKind::returnHome;
+            break;
+        case AtEnd::landThere:
+            end.kind = ItemKind::land;
+            break;
+        case AtEnd::returnAndWait:
+        case AtEnd::waitThere:
+            if (last->kind != ItemKind::holdTurns || home) end.radius_m = 0;
+            end.kind = ItemKind::hold;
+            end.hold_s = INFINITY;
+            break;
+    }
+    const ItemId source = plan.items.back().id;
+    route.steps.push_back({source, end});
 }
 
 Route compute(const Plan& plan, const Terrain* terrain, const Route* before) {
@@ -56,6 +92,7 @@ Route compute(const Plan& plan, const Terrain* terrain, const Route* before) {
         }
         for (const Action& action : item.actions) route.steps.push_back({item.id, action});
     }
+    addEnding(plan, route);
     return route;
 }
 

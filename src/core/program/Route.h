@@ -16,7 +16,7 @@ struct RouteNav {
     ItemKind kind = ItemKind::waypoint;
     GeoPoint position;
     Height height;
-    double speed_mps = 0, acceptance_m = 0, hold_s = 0;
+    double speed_mps = 0, acceptance_m = 0, hold_s = 0;  // hold_s infinite: for ever
     bool spline = false;
     double turns = 0, radius_m = 0;  // kind holdTurns
     bool straight = false;           // does not follow the ground on the way here
@@ -36,6 +36,7 @@ struct Route {
     const PatternFlight* flightOf(ItemId id) const;
 };
 
+/// With what the plan says of its end.
 Route expand(const Plan& plan, const Terrain* terrain);
 /// The same, quicker: patterns that would be opened from the same (`plan_before`, over the same terrain) are taken from
 /// `before`.

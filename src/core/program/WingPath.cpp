@@ -103,6 +103,11 @@ class WingPathBuilder {
                 case LegKind::toHeight:
                     g.goal.kind = WingGoal::toHeight;
                     break;
+                case LegKind::stay:  // one turn of it is drawn
+                    g.goal.kind = WingGoal::turns;
+                    g.goal.turns_count = 1;
+                    g.goal.radius_m = nav.radius_m;
+                    break;
                 default:
                     break;
             }

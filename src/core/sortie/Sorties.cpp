@@ -54,8 +54,7 @@ std::optional<Cut> resumeCut(const PlanView& flown, std::optional<GeoPoint> last
     if (!reached) return std::nullopt;
     for (int number = std::max(0, *reached) + 1; number < static_cast<int>(program.entries()); ++number) {
         const ProgramLeg* leg = program.at(number) != nullptr ? program.at(number)->leg() : nullptr;
-        if (leg != nullptr && leg->kind != LegKind::returnHome && leg->kind != LegKind::land)
-            return Cut{program.sourceAt(number), 0, 0};
+        if (leg != nullptr && !endsFlight(leg->kind)) return Cut{program.sourceAt(number), 0, 0};
     }
     return std::nullopt;
 }
@@ -81,7 +80,10 @@ std::vector<Sortie> sortiesOf(const Plan& plan, const Route& whole, const Terrai
 }
 
 EnergyForecast energyOf(const Rehearsal& r) {
-    return {r.energy_left_percent, r.reached_reserve, r.reserve_item, r.breaches};
+    EnergyForecast energy{r.energy_left_percent, r.reached_reserve, r.reserve_item, r.breaches};
+    energy.landed = r.landed;
+    if (r.endless) energy.endless_passes = r.endless->passes;
+    return energy;
 }
 
 std::optional<std::vector<FlownSortiePtr>> flySorties(const Plan& plan, const Route& whole,

@@ -121,12 +121,19 @@ CheckResult battery(const FieldInput& in) {
     if (v == nullptr || !v->battery_percent) return lacking("no battery level heard yet");
     if (in.rehearsal == nullptr) return lacking("the plan is not rehearsed");
     const double needs = 100 - in.rehearsal->energy_left_percent, reserve = in.plan->vehicle.reserve_percent;
+    if (const auto& endless = in.rehearsal->endless; endless && endless->pass_percent > 0) {
+        const int passes = std::max(0, static_cast<int>((*v->battery_percent - reserve) / endless->pass_percent));
+        return {passes > 0 ? good : bad,
+                fmt::format("{:.0f} % now: it repeats without an end, and the battery lasts for {} passes down to its "
+                            "reserve of {:.0f} %",
+                            *v->battery_percent, passes, reserve)};
+    }
     const double lands = *v->battery_percent - needs;
     const bool enough = lands >= reserve;
-    return {
-        enough ? good : bad,
-        fmt::format("{:.0f} % now, this flight takes {:.0f} %: lands with {:.0f} %, reserve {:.0f} %{}",
-                    *v->battery_percent, needs, std::max(0.0, lands), reserve, enough ? "" : ": charge or change it")};
+    return {enough ? good : bad,
+            fmt::format("{:.0f} % now, this flight takes {:.0f} %: {} {:.0f} %, reserve {:.0f} %{}",
+                        *v->battery_percent, needs, in.rehearsal->landed ? "lands with" : "it ends in the air with",
+                        std::max(0.0, lands), reserve, enough ? "" : ": charge or change it")};
 }
 
 CheckResult route(const FieldInput& in) {

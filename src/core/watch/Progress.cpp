@@ -2,7 +2,8 @@
 
 namespace anhinga {
 
-ProgressFollower::ProgressFollower(std::shared_ptr<const FlightLog> rehearsal) : log_(std::move(rehearsal)) {
+ProgressFollower::ProgressFollower(std::shared_ptr<const FlightLog> rehearsal, std::optional<EndlessFlown> endless)
+    : log_(std::move(rehearsal)), endless_(std::move(endless)) {
     if (!log_) return;
     lat_ = log_->find("position.lat_deg");
     lon_ = log_->find("position.lon_deg");
@@ -30,6 +31,7 @@ void ProgressFollower::goOnFrom(const ProgressFollower& before) {
     drawn_began_mah_ = before.drawn_began_mah_;
     rehearsed_drawn_mah_ = before.rehearsed_drawn_mah_;
     forecast_ = before.forecast_;
+    factor_ = before.factor_;
     forecast_boot_s_ = before.forecast_boot_s_;
 }
 
@@ -69,8 +71,8 @@ std::optional<double> ProgressFollower::forecast(const VehicleSnapshot& v, doubl
         }
     }
     constexpr double kAsRehearsed_percent = 10;
-    const double factor = std::clamp((used + kAsRehearsed_percent) / (planned + kAsRehearsed_percent), 0.5, 3.0);
-    const double expected = now - factor * (*rehearsed_percent - left->value.back());
+    factor_ = std::clamp((used + kAsRehearsed_percent) / (planned + kAsRehearsed_percent), 0.5, 3.0);
+    const double expected = now - factor_ * (*rehearsed_percent - left->value.back());
     // What is shown goes after it within seconds.
     constexpr double kSettles_s = 8;
     const double elapsed_s = v.boot_s && forecast_boot_s_ ? std::max(0.0, *v.boot_s - *forecast_boot_s_) : INFINITY;
@@ -135,6 +137,19 @@ std::optional<FlightProgress> ProgressFollower::follow(const VehicleSnapshot& v)
     for (const LogEvent& e : log_->events)
         if (e.kind == "photo" && e.t_s <= t) ++p.photos;
     p.battery_at_landing = forecast(v, t, p.battery_percent);
+    if (endless_) {
+        // What ends it is not known: no time and no landing is made up.
+        p.battery_at_landing.reset();
+        const EndlessLoop& loop = endless_->loop;
+        if (*v.mission_item >= loop.first && *v.mission_item <= loop.repeat) {
+            p.pass = 1 + static_cast<int>(std::count(v.reached->begin(), v.reached->end(), loop.last_leg));
+            if (v.battery_percent && endless_->pass_percent > 0) {
+                // The one under way was begun with what is left of it.
+                const double usable = *v.battery_percent - endless_->reserve_percent;
+                p.passes_more = std::max(0, static_cast<int>(usable / (endless_->pass_percent * factor_)));
+            }
+        }
+    }
     return p;
 }
 

@@ -18,12 +18,15 @@ struct FlightProgress {
     int photos = 0;                                        // rehearsed up to there
     /// Battery at landing when the rest costs what it costs so far, compared with the rehearsal; percent.
     std::optional<double> battery_at_landing;
+    /// In a repeat without an end, instead of `left_s` and that: which pass it is on, from 1, and for how many more the
+    /// battery lasts down to the reserve.
+    std::optional<int> pass, passes_more;
 };
 
 /// Follows one flight; repeats are told apart because it only looks ahead of where it was.
 class ProgressFollower {
   public:
-    explicit ProgressFollower(std::shared_ptr<const FlightLog> rehearsal);
+    explicit ProgressFollower(std::shared_ptr<const FlightLog> rehearsal, std::optional<EndlessFlown> endless = {});
     /// Nothing as long as the vehicle does not fly the mission of the rehearsal.
     std::optional<FlightProgress> follow(const VehicleSnapshot& vehicle);
     void restart();
@@ -37,6 +40,8 @@ class ProgressFollower {
     std::optional<double> forecast(const VehicleSnapshot& vehicle, double t_s, std::optional<double> rehearsed_percent);
 
     std::shared_ptr<const FlightLog> log_;
+    std::optional<EndlessFlown> endless_;
+    double factor_ = 1;  // what this flight costs against its rehearsal
     const Channel *lat_ = nullptr, *lon_ = nullptr, *item_ = nullptr, *height_ = nullptr;
     std::size_t at_ = 0;
     bool begun_ = false;

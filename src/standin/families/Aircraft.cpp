@@ -628,7 +628,10 @@ void Aircraft::flyRoute(double dt) {
             return;
         }
         case 17:
-            circle(to, i.p3 == 0 ? family_.circle_m() : i.p3, targetAmsl(i, to), dt);
+            if (wing)
+                circle(to, i.p3 == 0 ? family_.circle_m() : i.p3, targetAmsl(i, to), dt);
+            else
+                fly(to, targetAmsl(i, to), dt, family_.acceptance_m(), true);
             return;
         case 20:
             reachedItem();

@@ -84,6 +84,10 @@ class Three : public Family {
                     k.p1 = std::trunc(all.p1);
                 }
                 return k;
+            case 17:
+                k = placed();
+                k.p3 = std::trunc(all.p3);
+                return k;
             case 18: {
                 k = placed();
                 k.p1 = byteOf(all.p1);

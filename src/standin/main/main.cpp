@@ -132,7 +132,6 @@ int main(int argc, char** argv) {
         if (!plan) return complain(plan.error().message);
         options.vehicle = plan->vehicle;
         options.return_height_m = plan->return_height_m;
-        options.at_end = plan->at_end;
         options.lost_link = plan->lost_link;
         options.low_battery = plan->low_battery;
     }

@@ -5,13 +5,15 @@ namespace anhinga::rules {
 void energy(const CheckInput& in, Out& out) {
     if (in.in_sorties || !in.energy || in.plan.vehicle.battery_wh < 1)
         return;  // no capacity, no forecast: said by its own rule
+    // It was accepted that the battery, or an order before, ends it.
+    if (in.energy->endless_passes && *in.energy->endless_passes > 0 && endlessIsAccepted(in.plan)) return;
     const double reserve = in.plan.vehicle.reserve_percent;
     std::string message;
     if (in.energy->reached_reserve)
         message = fmt::format(
             "the battery reaches its reserve of {:.0f} %{}: it would turn back there", reserve,
             in.energy->item != 0 ? " on the way to " + in.text(in.energy->item) : " before the plan is flown");
-    else if (in.energy->left_percent < reserve)
+    else if (in.energy->landed && in.energy->left_percent < reserve)
         // Just below the reserve is not to read like the reserve.
         message = reserve - in.energy->left_percent < 1
                       ? fmt::format("lands with {:.1f} %, the reserve is {:.1f} %", in.energy->left_percent, reserve)
