@@ -302,12 +302,13 @@ void FieldSession::lookAtChecklist() {
     in.year = 1970 + link_->clock().unix_s() / (365.2425 * 86400);
     checklist_.clear();
     for (const CheckItem& item : plan.checklist) {
-        ChecklistEntry entry{item, false, CheckState::unknown, ""};
+        ChecklistEntry entry{item, false, CheckState::unknown, "", {}};
         if (const AutoCheck* check = item.automatic.empty() ? nullptr : autoCheck(item.automatic)) {
             const CheckResult r = check->look(in);
             entry.automatic = true;
             entry.state = r.state;
             entry.text = QString::fromStdString(r.text);
+            entry.setting = r.setting;
         } else if (item.ticked_unix_s > 0) {
             entry.state = CheckState::good;
             entry.text =
@@ -327,6 +328,12 @@ void FieldSession::tick(ItemId id, bool on) {
         for (CheckItem& c : p.checklist)
             if (c.id == id) c.ticked_unix_s = on ? std::floor(link_->clock().unix_s()) : 0;
     });
+}
+
+void FieldSession::setOnAircraft(ItemId id) {
+    if (link_->vehicle().armed) return;
+    for (const ChecklistEntry& e : checklist_)
+        if (e.item.id == id && e.setting) return link_->setParameters({*e.setting});
 }
 
 void FieldSession::untickAll() {

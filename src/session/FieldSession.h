@@ -19,6 +19,8 @@ struct ChecklistEntry {
     bool automatic = false;
     CheckState state = CheckState::unknown;  // of a manual item: good when ticked, else unknown
     QString text;                            // why
+    /// The parameter that would make it so.
+    std::optional<std::pair<std::string, Parameter>> setting = {};
     bool open() const { return state != CheckState::good; }
 };
 
@@ -74,6 +76,8 @@ class FieldSession : public QObject {
     const std::vector<ChecklistEntry>& checklist() const { return checklist_; }
     void tick(ItemId id, bool on);
     void untickAll();
+    /// Sets on the aircraft what a line proposes; on the ground alone.
+    void setOnAircraft(ItemId id);
     /// Must-items that are open, by their text.
     QStringList openMusts() const;
     HeadingTest& headingTest() { return heading_; }

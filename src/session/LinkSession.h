@@ -110,6 +110,8 @@ class LinkSession : public QObject {
     const std::vector<CommandNote>& commands() const { return commands_; }
 
     void readParameters();
+    /// One after the other, each read back. Answered by parametersChanged(), and parametersFailed() where one was not
+    /// taken.
     void setParameters(const ParameterSet& wanted);
     /// As read in this connection; empty when they were not.
     const ParameterSet& parameters() const { return parameters_; }

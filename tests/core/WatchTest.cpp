@@ -10,6 +10,7 @@
 #include "core/watch/Alarms.h"
 #include "core/watch/AutoChecks.h"
 #include "core/watch/HoldState.h"
+#include "core/watch/SafetyChecks.h"
 #include "support.h"
 
 using namespace anhinga;
@@ -229,6 +230,11 @@ TEST_CASE("every automatic check says why, good or bad, and unknown without a ve
     in.heading_test = "turned half round";
     in.heading_test_good = true;
     in.year = 2026.9;
+    for (const AutoCheck& check : safetyChecks()) {
+        const CheckResult none = check.look({});
+        CHECK(none.state == CheckState::unknown);
+        CHECK_FALSE(none.text.empty());
+    }
     for (const AutoCheck& check : autoChecks()) {
         const CheckResult r = check.look(in);
         INFO(check.name << ": " << r.text);
@@ -248,6 +254,7 @@ TEST_CASE("every automatic check says why, good or bad, and unknown without a ve
                             {"gps", [&] { v.hdop = 2; }},
                             {"gps", [&] { v.hdop = 0.8, v.position_within_m = 7.5; }},
                             {"home", [&] { v.home = destination(*v.home, 90, 40); }},
+                            {"return-height", [&] { parameters["RTL_ALT"].value = 1500; }},
                             {"kind", [&] { v.type = 1; }},
                             {"level", [&] { v.roll_deg = 12; }},
                             {"heading", [&] { in.heading_test_good = false; }},
@@ -260,7 +267,6 @@ TEST_CASE("every automatic check says why, good or bad, and unknown without a ve
                                  in.fence_sent = false;
                              }},
                             {"first-waypoint", [&] { v.position = destination(*v.position, 270, 2000); }},
-                            {"return-height", [&] { parameters["RTL_ALT"].value = 1500; }},
                             {"mode",
                              [&] {
                                  v.type = 2;

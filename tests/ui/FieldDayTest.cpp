@@ -15,6 +15,37 @@
 using namespace anhinga;
 using namespace anhinga::testing;
 
+TEST_CASE("what the aircraft is set to is asked, compared with the plan, and set by a click", "[ui][field][safety]") {
+    Day day;
+    Driver& d = day.d;
+    d.press("field tab Checklist");
+    d.window.plan().edit("checklist", [](Plan& p) {
+        addChecklist(p, checklistTemplates()[0]);
+        p.return_height_m = 85;
+    });
+    d.settle();
+    const auto entry = [&](const std::string& automatic) {
+        for (const ChecklistEntry& e : d.window.field().checklist())
+            if (e.item.automatic == automatic) return e;
+        FAIL("no such line");
+        return ChecklistEntry{};
+    };
+    REQUIRE(d.until(3000, [&] { return entry("return-height").text.contains("not asked"); }));
+    CHECK(entry("return-height").state == CheckState::unknown);
+    CHECK_FALSE(d.child<QPushButton>("set Return height")->isVisible());
+    d.press("ask settings");
+    REQUIRE(d.until(10000, [&] { return entry("return-height").state == CheckState::bad; }));
+    CHECK(entry("return-height").text.contains("60 m"));
+    CHECK(entry("fence-acts").state == CheckState::good);
+    auto* set = d.child<QPushButton>("set Return height");
+    REQUIRE(d.until(2000, [&] { return set->isVisible() && set->isEnabled(); }));
+    CHECK(set->text().contains("RETURN_HEIGHT_M 85"));
+    d.press("set Return height");
+    REQUIRE(d.until(5000, [&] { return entry("return-height").state == CheckState::good; }));
+    CHECK(d.window.link().parameters().at("RETURN_HEIGHT_M").value == 85);
+    CHECK_FALSE(set->isVisible());
+}
+
 TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][field][day]") {
     Day day;
     Driver& d = day.d;
@@ -36,7 +67,11 @@ TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][
     CHECK_FALSE(route->isEnabled());
 
     day.handOver();
-    CHECK(d.child<QLabel>("seal")->text().contains("stored for power-off"));
+    CHECK(d.child<QLabel>("seal")->text().contains("whether it outlives a power-off is not known"));
+    d.press("field tab Link");
+    d.press("store for power-off");
+    REQUIRE(d.until(5000, [&] { return d.child<QLabel>("seal")->text().contains("stored for power-off, says"); }));
+    CHECK_FALSE(d.child<QPushButton>("store for power-off")->isEnabled());
     REQUIRE(d.until(2000, [&] { return route->isChecked(); }));
     REQUIRE(d.plan().seals.size() == 1);
     CHECK(d.plan().seals[0].mission == static_cast<int>(d.window.plan().flownView().program.entries()));

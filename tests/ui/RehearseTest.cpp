@@ -158,7 +158,15 @@ TEST_CASE(
     d.settle();
     auto* lost = d.child<QComboBox>("field Link lost");
     REQUIRE(lost->count() == 4);
-    CHECK(d.child<QComboBox>("field At the end")->count() == 3);
+    auto* end = d.child<QComboBox>("field At the end");
+    REQUIRE(end->count() == 5);
+    end->setCurrentIndex(4);
+    emit end->activated(4);
+    d.settle();
+    CHECK(d.plan().at_end == AtEnd::waitThere);
+    d.window.plan().undo();
+    d.settle();
+    CHECK(end->currentIndex() == 0);
     lost->setCurrentIndex(1);
     emit lost->activated(1);
     d.settle();

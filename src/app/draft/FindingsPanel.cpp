@@ -74,14 +74,28 @@ void FindingsPanel::rebuild() {
             new QLabel(QString("<b>%1</b> %2").arg(severityText(f.severity), inUnits(f.message).toHtmlEscaped()));
         go->setWordWrap(true);
         inner->addWidget(go);
-        auto* row = new QHBoxLayout;
-        row->setSpacing(14);
+        // One beside the other as long as there is room, then below.
+        constexpr int kRoom = 290, kBetween = 14;
+        QHBoxLayout* row = nullptr;
+        int used = 0;
+        const auto put = [&](QPushButton* b) {
+            const int width = b->sizeHint().width();
+            if (row == nullptr || used + width > kRoom) {
+                if (row != nullptr) row->addStretch();
+                row = new QHBoxLayout;
+                row->setSpacing(kBetween);
+                inner->addLayout(row);
+                used = 0;
+            }
+            row->addWidget(b);
+            used += width + kBetween;
+        };
         if (f.place || f.item != 0) {
             auto* show = new QPushButton("Show");
             show->setProperty("link", true);
             show->setStyleSheet(QString("color: %1; font-weight: bold;").arg(theme_.lagoon.name()));
             connect(show, &QPushButton::clicked, this, [this, f] { emit goTo(f.item, f.place); });
-            row->addWidget(show);
+            put(show);
         }
         for (const Correction& correction : f.corrections) {
             auto* fix = new QPushButton(inUnits(correction.text));
@@ -94,16 +108,13 @@ void FindingsPanel::rebuild() {
                 else
                     session_->edit(QString::fromStdString(correction.text), correction.apply);
             });
-            if (correction.text.size() > 34) {
-                inner->addWidget(fix);
-                fix->setToolTip(fix->text());
-                fix->setText(fix->fontMetrics().elidedText(fix->text(), Qt::ElideRight, 230));
-            } else {
-                row->addWidget(fix);
-            }
+            constexpr int kLongest = 270;
+            const QString whole = fix->text();
+            fix->setText(fix->fontMetrics().elidedText(whole, Qt::ElideRight, kLongest));
+            if (fix->text() != whole) fix->setToolTip(whole);
+            put(fix);
         }
-        row->addStretch();
-        inner->addLayout(row);
+        if (row != nullptr) row->addStretch();
         column->addWidget(card);
     }
     column->addStretch();

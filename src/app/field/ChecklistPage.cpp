@@ -55,6 +55,12 @@ ChecklistPage::ChecklistPage(FieldSession* field, PlanSession* plan, LinkSession
     row->addWidget(add_, 0, 1);
     row->addWidget(heading_, 1, 0);
     row->addWidget(clear_, 1, 1);
+    ask_ = new QPushButton("Ask the aircraft");
+    ask_->setObjectName("ask settings");
+    ask_->setToolTip(
+        "Reads its parameters: what it does at the fence, without a link, at a low battery, and its limits");
+    row->addWidget(ask_, 2, 0, 1, 2);
+    connect(ask_, &QPushButton::clicked, link_, &LinkSession::readParameters);
     column->addLayout(row);
     connect(add_, &QPushButton::clicked, this, &ChecklistPage::addLine);
     connect(clear_, &QPushButton::clicked, field_, &FieldSession::untickAll);
@@ -108,10 +114,20 @@ void ChecklistPage::rebuild() {
         row.why->setWordWrap(true);
         row.why->setFont(uiFont(8));
         row.why->setIndent(22);
+        row.set = new QPushButton;
+        row.set->setObjectName("set " + QString::fromStdString(e.item.text));
+        row.set->setProperty("link", true);
+        row.set->setFont(uiFont(8));
         column->addWidget(row.tick);
         column->addWidget(row.why);
+        auto* below = new QHBoxLayout;
+        below->setContentsMargins(22, 0, 0, 0);
+        below->addWidget(row.set);
+        below->addStretch();
+        column->addLayout(below);
         const ItemId id = e.item.id;
         connect(row.tick, &QCheckBox::clicked, this, [this, id](bool on) { field_->tick(id, on); });
+        connect(row.set, &QPushButton::clicked, this, [this, id] { field_->setOnAircraft(id); });
         connect(row.box, &QWidget::customContextMenuRequested, this, [this, id, box = row.box](QPoint p) {
             QMenu menu(this);
             QAction* must = menu.addAction("Must be fulfilled before arming");
@@ -155,6 +171,12 @@ void ChecklistPage::refresh() {
         row.why->setVisible(!e.text.isEmpty());
         const QString text = inUnits(e.text);
         if (row.why->text() != text) row.why->setText(text);
+        row.set->setVisible(e.setting.has_value());
+        row.set->setEnabled(!link_->busy() && !link_->vehicle().armed);
+        if (e.setting)
+            row.set->setText(QString("Set on the aircraft: %1 %2")
+                                 .arg(QString::fromStdString(e.setting->first))
+                                 .arg(e.setting->second.value));
         const QString sheet = QString("color: %1;").arg(colour.name());
         if (row.why->styleSheet() != sheet) row.why->setStyleSheet(sheet);
     }
@@ -166,6 +188,10 @@ void ChecklistPage::refresh() {
     summary_->setText(summary);
     summary_->setStyleSheet(QString("color: %1;").arg((n > 0 && open_musts == 0 ? theme_.reed : theme_.ink).name()));
     clear_->setEnabled(n > 0);
+    ask_->setEnabled(link_->connected() && link_->vehicle().heard && !link_->busy());
+    ask_->setText(link_->busy()                 ? link_->progressText()
+                  : link_->parameters().empty() ? "Ask the aircraft"
+                                                : "Ask the aircraft again");
     const auto stage = field_->headingTest().stage();
     const bool running = stage != HeadingTest::Stage::idle && stage != HeadingTest::Stage::done;
     heading_->setText(running ? "Stop heading test" : "Heading test");

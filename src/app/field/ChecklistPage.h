@@ -29,6 +29,7 @@ class ChecklistPage : public QWidget {
         QWidget* box = nullptr;
         QCheckBox* tick = nullptr;
         QLabel* why = nullptr;
+        QPushButton* set = nullptr;
     };
     void rebuild();
     void addLine();
@@ -39,7 +40,7 @@ class ChecklistPage : public QWidget {
     LinkSession* link_;
     Theme theme_ = Theme::light();
     QLabel *summary_, *heading_text_;
-    QPushButton *templates_, *add_, *clear_, *heading_;
+    QPushButton *templates_, *add_, *clear_, *heading_, *ask_;
     QVBoxLayout* list_;
     std::map<ItemId, Row> rows_;
     std::vector<ItemId> order_;

@@ -2,11 +2,11 @@
 
 #include "core/base/Text.h"
 #include "core/geo/MagneticField.h"
-#include "core/link/ParameterRoles.h"
 #include "core/mavlink/ModeNames.h"
 #include "core/plan/Plan.h"
 #include "core/watch/Alarms.h"
 #include "core/watch/PilotInput.h"
+#include "core/watch/SafetyChecks.h"
 
 namespace anhinga {
 
@@ -205,17 +205,6 @@ CheckResult kind(const FieldInput& in) {
                  : fmt::format("a {}; the plan is for a {}", vehicleText(is), vehicleText(in.plan->vehicle.kind))};
 }
 
-CheckResult returnHeight(const FieldInput& in) {
-    if (in.parameters == nullptr) return lacking("parameters are not read: open them once");
-    const auto at = heldAs(*in.parameters, ParameterRole::returnHeight_m);
-    if (!at) return lacking("the aircraft has no such parameter that is known here");
-    const double held = *at, planned = in.plan->return_height_m;
-    const bool same = std::abs(held - planned) < 0.5;
-    return {same ? good : bad,
-            fmt::format("{:.0f} m above home on the aircraft, {:.0f} m planned{}", held, planned,
-                        same ? "" : ": set parameter " + heldName(*in.parameters, ParameterRole::returnHeight_m))};
-}
-
 CheckResult transmitter(const FieldInput& in) {
     const VehicleSnapshot* v = heard(in);
     if (v == nullptr) return lacking("no vehicle is heard");
@@ -240,7 +229,6 @@ constexpr AutoCheck kChecks[] = {{"link", "Link", link},
                                  {"route", "Route on the aircraft", route},
                                  {"fence", "Fence on the aircraft", fence},
                                  {"first-waypoint", "First waypoint near enough", firstWaypoint},
-                                 {"return-height", "Return height", returnHeight},
                                  {"mode", "Mode that can be armed", mode},
                                  {"ready", "Aircraft says it is ready", ready},
                                  {"storage", "Onboard logging", storage},
@@ -253,8 +241,9 @@ std::span<const AutoCheck> autoChecks() {
 }
 
 const AutoCheck* autoCheck(const std::string& name) {
-    for (const AutoCheck& c : kChecks)
-        if (name == c.name) return &c;
+    for (const auto& checks : {autoChecks(), safetyChecks()})
+        for (const AutoCheck& c : checks)
+            if (name == c.name) return &c;
     return nullptr;
 }
 

@@ -18,6 +18,8 @@ enum class CheckState { good, bad, unknown };
 struct CheckResult {
     CheckState state = CheckState::unknown;
     std::string text;
+    /// The parameter that would make it so, where it is safe to set one.
+    std::optional<std::pair<std::string, Parameter>> setting = {};
 };
 
 /// All there is to go by, before a flight.
@@ -40,8 +42,9 @@ struct AutoCheck {
     const char* title;
     CheckResult (*look)(const FieldInput& input);
 };
-/// Every automatic item there is.
+/// Every automatic item there is; those about the aircraft's own settings are in SafetyChecks.h.
 std::span<const AutoCheck> autoChecks();
+/// By its name, of both; null: there is none.
 const AutoCheck* autoCheck(const std::string& name);
 
 /// The test of compass and heading on the ground: the aircraft stands still, is turned half round, stands still again.

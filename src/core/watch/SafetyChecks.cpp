@@ -1,0 +1,206 @@
+// Checklist lines about what the aircraft is set to do by itself, against what is planned.
+#include "core/watch/SafetyChecks.h"
+
+#include <cmath>
+
+#include "core/link/ParameterRoles.h"
+#include "core/link/Safety.h"
+#include "core/mavlink/ModeNames.h"
+#include "core/plan/Plan.h"
+
+namespace anhinga {
+
+namespace {
+
+using enum CheckState;
+using Subject = SafetySubject;
+
+SafetyMeans meansOf(SafetyAction action) {
+    switch (action) {
+        case SafetyAction::returnHome:
+            return SafetyMeans::returns;
+        case SafetyAction::land:
+            return SafetyMeans::lands;
+        case SafetyAction::hold:
+            return SafetyMeans::holds;
+        case SafetyAction::carryOn:
+            return SafetyMeans::carriesOn;
+    }
+    return SafetyMeans::unknown;
+}
+
+constexpr const char* kNoPlan = "there is no plan";
+
+/// What the aircraft says of itself, or why that is not known.
+struct Asked {
+    std::optional<AircraftSafety> safety;
+    CheckResult why_not;
+};
+Asked ask(const FieldInput& in, const std::string& planned) {
+    Asked out;
+    if (in.vehicle == nullptr || !in.vehicle->heard)
+        out.why_not = {unknown, "no vehicle is heard"};
+    else if (in.parameters == nullptr)
+        out.why_not = {unknown, planned + "; the aircraft was not asked"};
+    else {
+        const AutopilotDialect& dialect = dialectOf(in.vehicle->autopilot, in.vehicle->type);
+        out.safety.emplace(*in.parameters, dialect.family, dialect.kind);
+        if (out.safety->known()) return out;
+        out.safety.reset();
+        out.why_not = {unknown, planned + "; of this autopilot it is not known how it is set"};
+    }
+    return out;
+}
+
+CheckResult notHeld(const std::string& planned) {
+    return {unknown, planned + "; the aircraft has no such parameter that is known here"};
+}
+
+/// An action of the aircraft against the one that is planned. Only saying so is no action.
+CheckResult action(const FieldInput& in, Subject subject, SafetyAction planned_action) {
+    const std::string planned = fmt::format("planned: it {}", meansText(meansOf(planned_action)));
+    const Asked asked = ask(in, planned);
+    if (!asked.safety) return asked.why_not;
+    const auto held = asked.safety->at(subject);
+    if (!held) return notHeld(planned);
+    const SafetyMeans wanted = meansOf(planned_action);
+    SafetyMeans does = held->means;
+    // Without its switch the action is never taken.
+    if (const auto on = asked.safety->at(Subject::lostLinkOn); subject == Subject::lostLink && on && on->value == 0)
+        does = SafetyMeans::carriesOn;
+    if (does == SafetyMeans::says || does == SafetyMeans::nothing) {
+        if (wanted == SafetyMeans::carriesOn)
+            return {good, fmt::format("it {}, as planned", meansText(SafetyMeans::carriesOn))};
+    }
+    if (does == wanted) return {good, fmt::format("it {}, as planned", meansText(does))};
+    CheckResult r{does == SafetyMeans::unknown ? unknown : bad,
+                  fmt::format("it {} ({} is {:g}); {}", meansText(does), held->name, held->held.value, planned)};
+    if (held->means != wanted) r.setting = asked.safety->wanting(subject, wanted);
+    if (!r.setting && held->means != wanted) r.text += ", which it cannot be set to here";
+    return r;
+}
+
+CheckResult fenceActs(const FieldInput& in) {
+    if (in.plan == nullptr) return {unknown, kNoPlan};
+    if (in.plan->fences.empty() && !in.plan->ceiling_m) return {good, "the plan has no fence and no ceiling"};
+    const Asked asked = ask(in, "planned: it acts at the fence");
+    if (!asked.safety) return asked.why_not;
+    const auto on = asked.safety->at(Subject::fenceOn), does = asked.safety->at(Subject::fenceAction);
+    if (!on && !does) return notHeld("planned: it acts at the fence");
+    if (on && on->value == 0) {
+        CheckResult r{bad, fmt::format("the fence is off on the aircraft ({} is 0)", on->name)};
+        r.setting = asked.safety->wanting(Subject::fenceOn, 1.0);
+        return r;
+    }
+    if (!does) return {good, "the fence is on"};
+    if (does->means == SafetyMeans::says || does->means == SafetyMeans::nothing) {
+        CheckResult r{
+            bad, fmt::format("at the fence it {} ({} is {:g})", meansText(does->means), does->name, does->held.value)};
+        r.setting = asked.safety->wanting(Subject::fenceAction, SafetyMeans::returns);
+        return r;
+    }
+    return {does->means == SafetyMeans::unknown ? unknown : good,
+            fmt::format("at the fence it {}", meansText(does->means))};
+}
+
+CheckResult ceiling(const FieldInput& in) {
+    if (in.plan == nullptr) return {unknown, kNoPlan};
+    const std::string planned = in.plan->ceiling_m
+                                    ? fmt::format("planned: no higher than {:.0f} m above home", *in.plan->ceiling_m)
+                                    : std::string("planned: no ceiling");
+    const Asked asked = ask(in, planned);
+    if (!asked.safety) return asked.why_not;
+    const auto held = asked.safety->at(Subject::ceiling_m);
+    if (!held) return notHeld(planned);
+    constexpr double kSame_m = 0.5;
+    const bool none = held->value <= 0;
+    const std::string is = none ? fmt::format("the aircraft has none ({} is {:g})", held->name, held->held.value)
+                                : fmt::format("the aircraft stops at {:.0f} m above home", held->value);
+    const double highest = in.rehearsal != nullptr ? in.rehearsal->max_height_home_m : 0;
+    if (!none && highest > held->value) {
+        // Lower than the plan flies: which of them is wrong is for the operator to say.
+        return {bad, fmt::format("{}; this plan flies up to {:.0f} m", is, highest)};
+    }
+    if (!in.plan->ceiling_m) return {good, is};
+    if (!none && std::abs(held->value - *in.plan->ceiling_m) <= kSame_m) return {good, is + ", as planned"};
+    CheckResult r{none || held->value > *in.plan->ceiling_m ? bad : good, is + "; " + planned};
+    if (r.state == bad) r.setting = asked.safety->wanting(Subject::ceiling_m, *in.plan->ceiling_m);
+    return r;
+}
+
+CheckResult lostLink(const FieldInput& in) {
+    if (in.plan == nullptr) return {unknown, kNoPlan};
+    return action(in, Subject::lostLink, in.plan->lost_link);
+}
+
+CheckResult lowBattery(const FieldInput& in) {
+    if (in.plan == nullptr) return {unknown, kNoPlan};
+    return action(in, Subject::lowBattery, in.plan->low_battery);
+}
+
+CheckResult returnHeight(const FieldInput& in) {
+    if (in.plan == nullptr) return {unknown, kNoPlan};
+    const std::string planned = fmt::format("planned: {:.0f} m above home", in.plan->return_height_m);
+    const Asked asked = ask(in, planned);
+    if (!asked.safety) return asked.why_not;
+    const auto held = asked.safety->at(Subject::returnHeight_m);
+    if (!held) return notHeld(planned);
+    constexpr double kSame_m = 0.5;
+    if (std::abs(held->value - in.plan->return_height_m) < kSame_m)
+        return {good, fmt::format("{:.0f} m above home, as planned", held->value)};
+    // Family 3 says with 0 and below that it keeps the height it has.
+    CheckResult r{bad, held->value <= 0 ? fmt::format("it returns as high as it is ({} is {:g}); {}", held->name,
+                                                      held->held.value, planned)
+                                        : fmt::format("{:.0f} m above home on the aircraft; {}", held->value, planned)};
+    r.setting = asked.safety->wanting(Subject::returnHeight_m, in.plan->return_height_m);
+    return r;
+}
+
+CheckResult acceptance(const FieldInput& in) {
+    if (in.plan == nullptr) return {unknown, kNoPlan};
+    const std::string planned =
+        fmt::format("planned: a point counts as reached within {:.0f} m", in.plan->defaults.acceptance_m);
+    const Asked asked = ask(in, planned);
+    if (!asked.safety) return asked.why_not;
+    const auto held = asked.safety->at(Subject::acceptance_m);
+    if (!held) return notHeld(planned);
+    constexpr double kMuch = 2, kLeast_m = 5;
+    const bool wide = held->value > std::max(kLeast_m, kMuch * in.plan->defaults.acceptance_m);
+    return {wide ? bad : good,
+            fmt::format("by itself the aircraft counts a point as reached within {:.1f} m; {}", held->value, planned)};
+}
+
+CheckResult missionSwitch(const FieldInput& in) {
+    if (in.plan == nullptr) return {unknown, kNoPlan};
+    if (in.vehicle == nullptr || !in.vehicle->heard) return {unknown, "no vehicle is heard"};
+    if (in.parameters == nullptr) return {unknown, "the aircraft was not asked"};
+    constexpr int kPositions = 6;
+    bool any = false;
+    std::string at;
+    for (int n = 1; n <= kPositions; ++n) {
+        const auto mode = heldAs(*in.parameters, ParameterRole::modeAt, n);
+        if (!mode || *mode < 0 || *mode > 4294967295.0) continue;
+        any = true;
+        if (mavlink::modeKind(in.vehicle->autopilot, in.vehicle->type, static_cast<std::uint32_t>(*mode)) ==
+            ModeKind::mission)
+            at += fmt::format("{}{}", at.empty() ? "" : ", ", n);
+    }
+    if (!any) return {unknown, "what the pilot's switch asks for is not known of this aircraft"};
+    if (at.empty()) return {bad, "no position of the pilot's switch is the mission: it is started from here alone"};
+    return {good, "the mission is on position " + at + " of the pilot's switch"};
+}
+
+}  // namespace
+
+std::span<const AutoCheck> safetyChecks() {
+    static constexpr AutoCheck kChecks[] = {{"fence-acts", "Acts at the fence", fenceActs},
+                                            {"ceiling", "Ceiling", ceiling},
+                                            {"lost-link", "When the link is lost", lostLink},
+                                            {"low-battery", "When the battery is low", lowBattery},
+                                            {"return-height", "Return height", returnHeight},
+                                            {"acceptance", "Counts a point as reached", acceptance},
+                                            {"mission-switch", "Mission on the pilot's switch", missionSwitch}};
+    return kChecks;
+}
+
+}  // namespace anhinga

@@ -1,0 +1,197 @@
+// What an aircraft is set to do by itself, read from the parameters of families as their stand-ins hold them.
+#include <catch2/catch.hpp>
+
+#include "core/link/Safety.h"
+#include "core/plan/ChecklistTemplates.h"
+#include "core/watch/SafetyChecks.h"
+#include "standin/families/Family.h"
+#include "support.h"
+
+using namespace anhinga;
+using namespace anhinga::testing;
+
+namespace {
+
+struct Aircraft {
+    int autopilot, type;
+    ParameterSet parameters;
+};
+/// MAV_AUTOPILOT and MAV_TYPE of the standard; parameters as that family's stand-in holds them.
+Aircraft made(int autopilot, families::Body body) {
+    const auto family = autopilot == 3 ? families::familyThree(body) : families::familyTwelve(body);
+    Aircraft a{autopilot, body == families::Body::wing ? 1 : body == families::Body::helicopter ? 4 : 2, {}};
+    constexpr int kInt = 6, kFloat = 9;
+    for (const auto& [name, p] : family->parameters()) a.parameters[name] = {p.value, p.whole ? kInt : kFloat};
+    return a;
+}
+CheckResult look(const std::string& name, const Plan& plan, const Aircraft& aircraft,
+                 const Rehearsal* rehearsal = nullptr) {
+    VehicleSnapshot v;
+    v.heard = true;
+    v.autopilot = aircraft.autopilot;
+    v.type = aircraft.type;
+    FieldInput in;
+    in.plan = &plan;
+    in.vehicle = &v;
+    in.rehearsal = rehearsal;
+    in.parameters = aircraft.parameters.empty() ? nullptr : &aircraft.parameters;
+    const AutoCheck* check = autoCheck(name);
+    REQUIRE(check != nullptr);
+    return check->look(in);
+}
+/// The same after what is proposed was set.
+CheckResult lookAfter(const std::string& name, const Plan& plan, Aircraft aircraft) {
+    const CheckResult before = look(name, plan, aircraft);
+    REQUIRE(before.setting);
+    REQUIRE(aircraft.parameters.contains(before.setting->first));
+    aircraft.parameters[before.setting->first] = before.setting->second;
+    return look(name, plan, aircraft);
+}
+Plan fencedPlan() {
+    Plan plan = rowPlan(3);
+    plan.ceiling_m = 120;
+    Fence in;
+    in.id = plan.newId();
+    for (const double bearing : {45.0, 135.0, 225.0, 315.0})
+        in.outline.push_back(destination(plan.home->position, bearing, 900));
+    plan.fences = {in};
+    return plan;
+}
+
+}  // namespace
+
+TEST_CASE("a fence that is off as delivered is told, and can be set", "[watch][safety]") {
+    const Plan plan = fencedPlan();
+    const Aircraft three = made(3, families::Body::rotors);
+    const CheckResult off = look("fence-acts", plan, three);
+    CHECK(off.state == CheckState::bad);
+    REQUIRE(off.setting);
+    CHECK(off.setting->first == "FENCE_ENABLE");
+    CHECK(off.setting->second.value == 1);
+    CHECK(lookAfter("fence-acts", plan, three).state == CheckState::good);
+    // Family 12 has no switch: its action decides.
+    Aircraft twelve = made(12, families::Body::rotors);
+    CHECK(look("fence-acts", plan, twelve).state == CheckState::good);
+    for (const double value : {0.0, 1.0}) {
+        twelve.parameters["GF_ACTION"].value = value;
+        CHECK(look("fence-acts", plan, twelve).state == CheckState::bad);
+        CHECK(lookAfter("fence-acts", plan, twelve).state == CheckState::good);
+    }
+    // A value that is in no table is unknown, neither good nor bad.
+    twelve.parameters["GF_ACTION"].value = 77;
+    CHECK(look("fence-acts", plan, twelve).state == CheckState::unknown);
+    CHECK(look("fence-acts", rowPlan(3), three).state == CheckState::good);  // nothing to act at
+}
+
+TEST_CASE("the same number means another action for another kind", "[watch][safety]") {
+    Plan plan = rowPlan(3);
+    for (const auto& [action, rotors, wings] :
+         {std::tuple{SafetyAction::land, 1.0, 2.0}, {SafetyAction::returnHome, 2.0, 1.0}}) {
+        plan.low_battery = action;
+        for (const bool wing : {false, true}) {
+            Aircraft a = made(3, wing ? families::Body::wing : families::Body::rotors);
+            INFO(wing);
+            const CheckResult nothing = look("low-battery", plan, a);
+            CHECK(nothing.state == CheckState::bad);  // 0 as delivered: it only says so
+            REQUIRE(nothing.setting);
+            CHECK(nothing.setting->second.value == (wing ? wings : rotors));
+            a.parameters["BATT_FS_LOW_ACT"].value = wing ? wings : rotors;
+            CHECK(look("low-battery", plan, a).state == CheckState::good);
+            a.parameters["BATT_FS_LOW_ACT"].value = wing ? rotors : wings;
+            CHECK(look("low-battery", plan, a).state == CheckState::bad);
+        }
+    }
+}
+
+TEST_CASE("a lost link: what is set, against what is planned", "[watch][safety]") {
+    Plan plan = rowPlan(3);
+    plan.lost_link = SafetyAction::returnHome;
+    const Aircraft three = made(3, families::Body::rotors), twelve = made(12, families::Body::wing);
+    for (const Aircraft& a : {three, twelve}) {
+        CHECK(look("lost-link", plan, a).state == CheckState::bad);
+        CHECK(lookAfter("lost-link", plan, a).state == CheckState::good);
+    }
+    plan.lost_link = SafetyAction::carryOn;
+    CHECK(look("lost-link", plan, three).state == CheckState::good);
+    plan.lost_link = SafetyAction::hold;  // which family 3 cannot be told
+    CHECK_FALSE(look("lost-link", plan, three).setting);
+    CHECK(look("lost-link", plan, three).text.find("cannot be set") != std::string::npos);
+    // A wing's action counts only with its switch.
+    Aircraft wing = made(3, families::Body::wing);
+    wing.parameters["FS_GCS_ENABL"] = {0, 6};
+    wing.parameters["FS_LONG_ACTN"] = {1, 6};
+    plan.lost_link = SafetyAction::returnHome;
+    CHECK(look("lost-link", plan, wing).state == CheckState::bad);
+    wing.parameters["FS_GCS_ENABL"].value = 1;
+    CHECK(look("lost-link", plan, wing).state == CheckState::good);
+}
+
+TEST_CASE("heights and distances come in the plan's units, whatever the aircraft counts in", "[watch][safety]") {
+    Plan plan = fencedPlan();
+    plan.return_height_m = 60;
+    plan.defaults.acceptance_m = 2;
+    const Aircraft three = made(3, families::Body::rotors), wing = made(3, families::Body::wing),
+                   twelve = made(12, families::Body::rotors);
+    CHECK(look("return-height", plan, three).state == CheckState::good);   // 6000 cm
+    CHECK(look("return-height", plan, twelve).state == CheckState::good);  // 60 m
+    CHECK(look("return-height", plan, wing).state == CheckState::bad);     // 100 m, in centimetres
+    CHECK(lookAfter("return-height", plan, wing).state == CheckState::good);
+    plan.return_height_m = 85;
+    const CheckResult r = look("return-height", plan, three);
+    REQUIRE(r.setting);
+    CHECK(r.setting->second.value == 8500);
+    CHECK(look("acceptance", plan, three).state == CheckState::good);  // 200 cm
+    CHECK(look("acceptance", plan, wing).state == CheckState::bad);    // 30 m
+    CHECK_FALSE(look("acceptance", plan, wing).setting);               // how it flies is for its owner to say
+    // 100 m set, 120 m planned: lower is safe; none at all is not.
+    CHECK(look("ceiling", plan, three).state == CheckState::good);
+    CHECK(look("ceiling", plan, twelve).state == CheckState::bad);
+    CHECK(lookAfter("ceiling", plan, twelve).state == CheckState::good);
+    // Lower than the plan flies it is no help: it would be stopped on the way.
+    Rehearsal high;
+    high.max_height_home_m = 110;
+    const CheckResult low = look("ceiling", plan, three, &high);
+    CHECK(low.state == CheckState::bad);
+    CHECK_FALSE(low.setting);
+}
+
+TEST_CASE("what was not asked, or is not known of a family, is said to be planned and no more", "[watch][safety]") {
+    const Plan plan = fencedPlan();
+    for (const AutoCheck& check : safetyChecks()) {
+        INFO(check.name);
+        const CheckResult r = look(check.name, plan, {3, 2, {}});
+        CHECK(r.state == CheckState::unknown);
+        CHECK(r.text.find("not asked") != std::string::npos);
+        CHECK_FALSE(r.setting);
+        // Of the common set nothing is known, whatever names it holds.
+        const CheckResult plain = look(check.name, plan, {0, 2, {{"FENCE_ENABLE", {1, 9}}, {"RTL_ALT", {6000, 9}}}});
+        CHECK(plain.state == CheckState::unknown);
+        // Numbers that are none.
+        Aircraft broken = made(3, families::Body::rotors);
+        for (auto& [name, p] : broken.parameters) p.value = NAN;
+        CHECK(look(check.name, plan, broken).state == CheckState::unknown);
+    }
+}
+
+TEST_CASE("whether the mission is on the pilot's switch", "[watch][safety]") {
+    const Plan plan = rowPlan(3);
+    Aircraft three = made(3, families::Body::rotors);
+    CHECK(look("mission-switch", plan, three).state == CheckState::unknown);
+    for (int n = 1; n <= 6; ++n) three.parameters[fmt::format("FLTMODE{}", n)] = {5, 6};
+    CHECK(look("mission-switch", plan, three).state == CheckState::bad);
+    three.parameters["FLTMODE4"].value = 3;  // the mission mode of its rotors
+    const CheckResult r = look("mission-switch", plan, three);
+    CHECK(r.state == CheckState::good);
+    CHECK(r.text.find("position 4") != std::string::npos);
+    three.parameters["FLTMODE4"].value = -1e30;  // from a hostile aircraft
+    CHECK(look("mission-switch", plan, three).state == CheckState::bad);
+}
+
+TEST_CASE("the list before every flight has the settings in it, each known by its name", "[watch][safety]") {
+    Plan plan;
+    addChecklist(plan, checklistTemplates()[0]);
+    for (const AutoCheck& check : safetyChecks())
+        CHECK(std::any_of(plan.checklist.begin(), plan.checklist.end(),
+                          [&](const CheckItem& c) { return c.automatic == check.name; }));
+    for (const CheckItem& c : plan.checklist) CHECK(autoCheck(c.automatic) != nullptr);
+}
