@@ -57,6 +57,7 @@ class Flight {
     static constexpr double kStep_s = 0.1;
 
     explicit Flight(FlightSetup setup);
+    ~Flight();
 
     /// Heights are resolved anew: from where this flight has its home, over its terrain.
     void setMission(FlightProgram program);
@@ -135,6 +136,11 @@ class Flight {
     std::vector<FlightEvent> takeEvents();
 
   private:
+    // What differs by the kind of vehicle: Motion.h.
+    class Motion;
+    class RotorMotion;
+    class HelicopterMotion;
+    class WingMotion;
     struct Leg {
         Vec2 from, to;
         double from_amsl = 0, to_amsl = 0;
@@ -147,28 +153,12 @@ class Flight {
     void nextItem();
     Leg upLeg(double amsl_m) const;
     std::optional<Leg> legTo(std::size_t step, const Leg* before) const;
-    void shapeLeg(const ProgramLeg& to, const Leg& before);
     FlightProgram resolved(FlightProgram program) const;
     Result<void> known(const FlightProgram& program) const;
-    double passingSpeed(Vec2 in, Vec2 out, const Leg& next) const;
     void beginReturn();
-    Vec2 withinAirspeed(Vec2 wanted) const;
-    void fly(Vec2 wanted, double climb);
-    bool followLeg();
-    void descend();
     void touchDown();
     void holdHere();
     void endAction(SafetyAction action, const std::string& why);
-    // Fixed wing: WingFlight.cpp
-    bool isWing() const { return setup_.vehicle.kind == VehicleKind::fixedWing; }
-    WingGoal wingGoal(std::size_t step, const Leg& leg) const;
-    WingGoal homeGoal() const;
-    void takeWing(std::vector<WingLeg> legs);
-    void wingItem(std::size_t step, const Leg& before);
-    void wingTakeOff(double amsl_m, Vec2 towards_place);
-    bool followWing();
-    void driftDown();
-    void showWing();
     void fall();
     void keepMission();
     void aim();
@@ -176,28 +166,20 @@ class Flight {
     double groundHere() const;
 
     FlightSetup setup_;
+    std::unique_ptr<Motion> motion_;
     LocalFrame frame_;
     Air air_;
     FlightState state_;
-    Vec2 acceleration_;
     FlightMode mode_ = FlightMode::standby, paused_from_ = FlightMode::hold;
     Executor executor_;
     Leg leg_;
     std::optional<std::size_t> start_at_;
-    std::vector<Leg> rest_;  // further legs of the present item, last first
-    WingState wing_;
-    WingLimits wing_limits_;
-    std::vector<WingLeg> wing_legs_, wing_paused_;  // last first
-    bool taking_off_ = false;                       // fixed wing: on the climb-out
     double wanted_roll_deg_ = 0, wanted_pitch_deg_ = 0;
-    double spooled_s_ = 0;         // helicopter: rotor start so far
     std::optional<Leg> kept_leg_;  // of the mission that was left for another place
-    std::vector<Leg> kept_rest_;
-    double fall_mps_ = 0;  // above 0: falls no faster than this
-    int return_phase_ = 0;
+    double fall_mps_ = 0;          // above 0: falls no faster than this
     double held_s_ = 0, ground_s_ = 0;
     double take_off_amsl_ = 0;
-    bool mission_ended_ = false, low_battery_ = false, battery_empty_ = false, climb_first_ = false, gps_lost_ = false;
+    bool mission_ended_ = false, low_battery_ = false, battery_empty_ = false, gps_lost_ = false;
     std::optional<Vec2> last_photo_;
     double last_photo_s_ = 0;
     std::vector<FlightEvent> events_;

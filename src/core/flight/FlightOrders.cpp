@@ -1,6 +1,6 @@
 // What a flight is ordered to do besides its mission, and what breaks.
 #include "core/base/Physics.h"
-#include "core/flight/Flight.h"
+#include "core/flight/Motion.h"
 
 namespace anhinga {
 
@@ -8,13 +8,13 @@ namespace anhinga {
 void Flight::keepMission() {
     if (mode_ == FlightMode::mission) {
         paused_from_ = FlightMode::mission;
-        wing_paused_ = wing_legs_;
+        motion_->keep();
     } else if (mode_ != FlightMode::hold && mode_ != FlightMode::led) {
         paused_from_ = FlightMode::hold;
     }
     if (!kept_leg_ && paused_from_ == FlightMode::mission) {
         kept_leg_ = leg_;
-        kept_rest_ = rest_;
+        motion_->keepLeg();
     }
 }
 
@@ -28,15 +28,7 @@ Result<void> Flight::goTo(GeoPoint place, double amsl_m) {
     leg_.to = frame_.toLocal(place);
     leg_.speed = std::min(executor_.speed_mps.value_or(setup_.vehicle.cruise_mps), setup_.vehicle.max_mps);
     leg_.acceptance = 0.5;
-    rest_.clear();
-    if (isWing()) {
-        WingGoal goal;
-        goal.place = leg_.to;
-        goal.amsl_m = amsl_m;
-        goal.speed_mps = leg_.speed;
-        goal.acceptance_m = 30;
-        takeWing(wingLegs(wing_limits_, state_.position, state_.amsl_m, state_.velocity, goal, {}));
-    }
+    motion_->beginOrdered(*this);
     setMode(FlightMode::led);
     return {};
 }
@@ -46,7 +38,7 @@ Result<void> Flight::changeSpeed(double mps) {
         return fail("speed {:.1f} m/s: it flies up to {:.1f} m/s", mps, setup_.vehicle.max_mps);
     executor_.speed_mps = mps;
     leg_.speed = mps;
-    for (WingLeg& leg : wing_legs_) leg.speed_mps = mps;
+    motion_->changeSpeed(mps);
     return {};
 }
 
@@ -75,7 +67,7 @@ std::optional<Flight::Target> Flight::target() const {
                              mode_ != FlightMode::returning && mode_ != FlightMode::takingOff))
         return std::nullopt;
     Target t{leg_.to, leg_.to_amsl, 0};
-    if (mode_ == FlightMode::returning && return_phase_ < 1) t.place = {};
+    if (mode_ == FlightMode::returning && !motion_->headsHome()) t.place = {};
     const Vec2 line = leg_.to - leg_.from;
     if (leg_.curve.empty() && length(line) > 1) {
         const Vec2 along = unit(line), off = state_.position - leg_.from;
@@ -98,7 +90,7 @@ void Flight::cutMotors() {
 void Flight::loseMotor() {
     if (!state_.armed || state_.on_ground || fall_mps_ > 0) return;
     note(FlightEvent::message, 0, "a motor has failed: coming down");
-    fall_mps_ = isWing() ? setup_.vehicle.descent_mps * 2 : 7;
+    fall_mps_ = motion_->fallWithoutMotor_mps(*this);
     setMode(FlightMode::landing);
 }
 
