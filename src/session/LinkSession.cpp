@@ -40,7 +40,6 @@ Result<void> LinkSession::connectTo(const QString& address) {
     link_ = std::move(*link);
     address_ = address;
     record_path_ = record;
-    signed_ = options.key.has_value();
     vehicle_ = {};
     vehicles_.clear();
     commands_.clear();
@@ -369,6 +368,14 @@ void LinkSession::command(const QString& name, Command command) {
                 emit stateChanged();
             });
         });
+}
+
+void LinkSession::putKeyAboard() {
+    if (passphrase_.isEmpty()) return;
+    command("Put the key aboard",
+            [key = mavlink::signingKey(passphrase_.toStdString())](VehicleLink& l, std::stop_token s) {
+                return commandSetupSigning(l, key, std::move(s));
+            });
 }
 
 // ---- parameters

@@ -47,7 +47,10 @@ class LinkSession : public QObject {
     void setCopyFolder(const QString& folder) { copy_folder_ = folder; }
     /// All is signed with the key of this passphrase from the next connection on; empty: nothing is.
     void setPassphrase(const QString& passphrase) { passphrase_ = passphrase; }
-    bool isSigned() const { return signed_; }
+    bool hasPassphrase() const { return !passphrase_.isEmpty(); }
+    bool isSigned() const { return link_ && link_->isSigned(); }
+    /// The key of the passphrase is sent to the aircraft, which is to sign with it from then on.
+    void putKeyAboard();
 
     /// On failure the reason; nothing is changed then.
     Result<void> connectTo(const QString& address);
@@ -155,7 +158,6 @@ class LinkSession : public QObject {
     std::vector<int> vehicles_;
     ClockTimer timer_;
     QString address_, record_folder_, record_path_, copy_folder_, copy_path_, passphrase_;
-    bool signed_ = false;
     bool busy_ = false;
     /// Of the connection: what was asked in another has nothing to say in this one.
     unsigned generation_ = 0;

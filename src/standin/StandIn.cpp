@@ -162,6 +162,14 @@ void StandIn::receiveLocked(const Message& m) {
             say(Message("TIMESYNC")
                     .setInteger("tc1", static_cast<std::int64_t>(wall_s_ * 1e9) + 1)
                     .setInteger("ts1", m.integer("ts1")));
+    } else if (m.is("SETUP_SIGNING")) {
+        if (flight_.state().armed) return text(4, "no key is taken while armed");
+        mavlink::SigningKey key;
+        std::copy_n(m.payload + m.info->field("secret_key")->offset, key.size(), key.begin());
+        if (std::all_of(key.begin(), key.end(), [](std::uint8_t b) { return b == 0; }))
+            options_.key.reset();
+        else
+            options_.key = key;
     } else if (m.info->name.starts_with("MISSION_")) {
         missions_.receive(m, wall_s_);
     } else if (!parameters_.receive(m)) {

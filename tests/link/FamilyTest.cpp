@@ -438,6 +438,16 @@ TEST_CASE("orders reach every family's aircraft as it takes them, or it is said 
     CHECK(sky.aircraft->aircraft().modes().empty());
 }
 
+TEST_CASE("an aircraft that does not sign is said not to, and is talked to as before", "[link][family][signing]") {
+    Meeting sky(kAircraft[5], pointsOnly(), 4);
+    const auto refused = commandSetupSigning(*sky.link, mavlink::signingKey("heron"));
+    REQUIRE_FALSE(refused);
+    CHECK(refused.error().code == ErrorCode::unsupported);
+    CHECK_FALSE(sky.link->isSigned());
+    REQUIRE(commandArm(*sky.link));
+    CHECK(sky.until(3, [](const VehicleSnapshot& v) { return v.armed; }));
+}
+
 TEST_CASE("a list that is taken and then called not valid is not sealed", "[link][family]") {
     Plan plan = made([](Plan& p) { p.items.push_back(at(p, ItemKind::waypoint, 0, 200, Height::aboveHome(50))); });
     // What comes before the take-off is objected to by family 12 once it has the list.

@@ -115,3 +115,38 @@ TEST_CASE("without a key signed packets are taken as any others", "[link][signin
     CHECK_FALSE(rig.link().waitForVehicle(1));
     CHECK(rig.link().snapshot().link.not_signed > 0);
 }
+
+TEST_CASE("a key is put aboard, and nobody without it is obeyed or believed from then on", "[link][signing]") {
+    TempDir dir;
+    StandInOptions o = standInOptions();
+    VehicleLink::Options ours;
+    ours.record_path = dir / "day.tlog";
+    {
+        Rig rig(o, {}, ours);
+        REQUIRE(rig.link().waitForVehicle(5));
+        CHECK_FALSE(rig.link().isSigned());
+        const SigningKey key = signingKey("heron");
+        // Not in the air, nor armed.
+        REQUIRE(commandArm(rig.link()));
+        REQUIRE(rig.until(3, [](const VehicleSnapshot& v) { return v.armed; }));
+        CHECK_FALSE(commandSetupSigning(rig.link(), key));
+        REQUIRE(commandDisarm(rig.link()));
+        REQUIRE(rig.until(3, [](const VehicleSnapshot& v) { return !v.armed; }));
+        REQUIRE(commandSetupSigning(rig.link(), key));
+        CHECK(rig.link().isSigned());
+        REQUIRE(commandArm(rig.link()));
+        CHECK(rig.until(3, [](const VehicleSnapshot& v) { return v.armed; }));
+        CHECK_FALSE(commandSetupSigning(rig.link(), signingKey("egret")));  // there is one already
+        // All that it says is signed from then on.
+        const auto link = rig.link().snapshot().link;
+        CHECK_FALSE(rig.until(3, [](const VehicleSnapshot& v) { return v.heartbeat_age_s > 2.5; }));
+        CHECK(rig.link().snapshot().link.not_signed == link.not_signed);
+        CHECK(rig.link().snapshot().link.wrong_signature == 0);
+    }
+    // The key is in no recording.
+    const std::string recorded = slurp(dir / "day.tlog");
+    REQUIRE(recorded.size() > 1000);
+    const SigningKey key = signingKey("heron");
+    CHECK(recorded.find(std::string(key.begin(), key.end())) == std::string::npos);
+    CHECK(recorded.find(std::string(key.begin(), key.begin() + 8)) == std::string::npos);
+}

@@ -46,6 +46,30 @@ TEST_CASE("what the aircraft is set to is asked, compared with the plan, and set
     CHECK_FALSE(set->isVisible());
 }
 
+TEST_CASE("a key is put aboard after a question, and the link is signed from then on", "[ui][field][signing]") {
+    Day day;
+    Driver& d = day.d;
+    d.press("field tab Link");
+    auto* key = d.child<QPushButton>("signing key");
+    CHECK(key->text().startsWith("Signing key"));
+    d.window.link().setPassphrase("heron");
+    REQUIRE(d.until(2000, [&] { return key->text().startsWith("Put the key aboard") && key->isEnabled(); }));
+    const auto answer = [&](QMessageBox::StandardButton button) {
+        d.press("signing key");
+        QMessageBox* ask = nullptr;
+        REQUIRE(d.until(2000, [&] { return (ask = d.window.findChild<QMessageBox*>("ask key")) != nullptr; }));
+        QTest::mouseClick(ask->button(button), Qt::LeftButton);
+        REQUIRE(d.until(2000, [&] { return d.window.findChild<QMessageBox*>("ask key") == nullptr; }));
+    };
+    answer(QMessageBox::No);
+    CHECK_FALSE(d.window.link().isSigned());
+    answer(QMessageBox::Yes);
+    REQUIRE(d.until(8000, [&] { return d.window.link().isSigned(); }));
+    REQUIRE(d.until(2000, [&] { return key->text() == "Signed link" && !key->isEnabled(); }));
+    day.handOver();  // signed like everything else
+    CHECK(d.window.link().seal() == LinkSession::Seal::sealed);
+}
+
 TEST_CASE("a day in the field from the connection to the log in Debrief", "[ui][field][day]") {
     Day day;
     Driver& d = day.d;

@@ -352,7 +352,12 @@ void ComparisonPanel::refresh() {
     std::vector<std::pair<QString, QString>> rows;
     if (!c->legs.empty()) {
         const LegError& worst = c->legs[c->worst_leg];
-        rows.emplace_back(QString("Largest, item %1 to %2").arg(worst.from_seq).arg(worst.to_seq),
+        const FlightProgram& program = plan_->flownView().program;
+        const auto name = [&](int number) {
+            const ItemId id = program.sourceAt(number);
+            return id != 0 ? QString::fromStdString(itemText(*plan_->plan(), id)) : QString("home");
+        };
+        rows.emplace_back(QString("Largest, %1 to %2").arg(name(worst.from_seq), name(worst.to_seq)),
                           QString("%1 m").arg(c->cross_max_m, 0, 'f', 1));
     }
     rows.emplace_back("Height error, mean / largest",

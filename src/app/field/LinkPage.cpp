@@ -137,7 +137,12 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
     column->addStretch(1);
 
     connect(connect_, &QPushButton::clicked, this, &LinkPage::toggleConnection);
-    connect(key_, &QPushButton::clicked, this, &LinkPage::askPassphrase);
+    connect(key_, &QPushButton::clicked, this, [this] {
+        if (link_->connected() && link_->hasPassphrase())
+            putKeyAboard();
+        else
+            askPassphrase();
+    });
     connect(vehicles_, &QComboBox::activated, this, [this](int i) { link_->choose(vehicles_->itemData(i).toInt()); });
     connect(hand_over_, &QPushButton::clicked, this, &LinkPage::handOver);
     connect(fetch_, &QPushButton::clicked, link_, &LinkSession::fetch);
@@ -192,10 +197,28 @@ void LinkPage::askPassphrase() {
         QLineEdit::Password, {}, &ok);
     if (!ok) return;
     link_->setPassphrase(passphrase);
+    refresh();
+    if (link_->connected()) return emit message("It can be put aboard this aircraft now: press again");
     emit message(passphrase.isEmpty()
                      ? "Nothing is signed from the next connection on"
                      : "Everything is signed from the next connection on, and only what is signed with "
                        "the same key is believed");
+}
+
+void LinkPage::putKeyAboard() {
+    auto* ask = new QMessageBox(QMessageBox::Question, "Put the key aboard",
+                                "The key itself is sent to the aircraft, which anyone who listens on this link can "
+                                "hear: use a cable.\n\nFrom then on the aircraft obeys only who has the "
+                                "passphrase, and so do you believe only it. Without the passphrase the key can only "
+                                "be taken off by whoever services the aircraft.\n\nPut the key aboard?",
+                                QMessageBox::Yes | QMessageBox::No, this);
+    ask->setObjectName("ask key");
+    ask->setDefaultButton(QMessageBox::No);
+    ask->setAttribute(Qt::WA_DeleteOnClose);
+    connect(ask, &QMessageBox::finished, this, [this](int answer) {
+        if (answer == QMessageBox::Yes) link_->putKeyAboard();
+    });
+    ask->open();
 }
 
 void LinkPage::toggleConnection() {
@@ -285,8 +308,11 @@ void LinkPage::refresh() {
     fetch_->setVisible(!link_->busy());
     progress_->setVisible(link_->busy());
     progress_->setValue(static_cast<int>(link_->progress() * 1000));
-    key_->setText(link_->isSigned() && on ? "Signed link" : "Signing key …");
-    key_->setEnabled(!on);
+    const bool signed_link = on && link_->isSigned();
+    key_->setText(signed_link                    ? "Signed link"
+                  : on && link_->hasPassphrase() ? "Put the key aboard …"
+                                                 : "Signing key …");
+    key_->setEnabled(!signed_link && (!on || (heard && !link_->vehicle().armed)));
     recording_->setVisible(!link_->recordPath().isEmpty());
     recording_->setText("Open the recording in Debrief");
     recording_->setToolTip(link_->recordPath());

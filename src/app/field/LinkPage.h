@@ -50,6 +50,7 @@ class LinkPage : public QWidget {
     void refreshVehicle();
     void refreshHome();
     void askPassphrase();
+    void putKeyAboard();
     void listAddresses();
 
     FieldSession* field_;

@@ -1,5 +1,7 @@
 #include "core/link/Commands.h"
 
+#include <cstring>
+
 #include "core/base/Text.h"
 #include "core/link/MissionTransfer.h"
 
@@ -309,6 +311,33 @@ Result<void> commandMode(VehicleLink& link, std::uint32_t custom_mode, std::stop
         return failAs(ErrorCode::unsupported, "Mode: what mode {} of {} does is not known; it is not commanded",
                       custom_mode, dialectText(dialectOf(v)));
     return sendMode(link, custom_mode, "Mode", stop);
+}
+
+Result<void> commandSetupSigning(VehicleLink& link, const mavlink::SigningKey& key, std::stop_token stop) {
+    const VehicleSnapshot v = link.snapshot();
+    if (link.isSigned()) return fail("Signing: this link is signed already");
+    if (v.armed) return fail("Signing: a key is put aboard on the ground, disarmed");
+    link.expectKey(key);
+    constexpr int kTries = 3;
+    constexpr double kWait_ms = 2000;
+    for (int n = 0; n < kTries; ++n) {
+        mavlink::Message m("SETUP_SIGNING");
+        m.set("target_system", v.system).set("target_component", v.component);
+        m.setInteger("initial_timestamp", static_cast<std::int64_t>(mavlink::signingTime(link.clock().unix_s())));
+        std::memcpy(m.payload + m.info->field("secret_key")->offset, key.data(), key.size());
+        link.send(m);
+        const double until = link.clock().now_ms() + kWait_ms;
+        while (link.clock().now_ms() < until) {
+            if (link.isSigned()) return {};
+            if (stop.stop_requested()) {
+                link.expectKey({});
+                return failAs(ErrorCode::stopped, "Signing: stopped; whether the aircraft has the key is not known");
+            }
+            link.clock().sleep(0.02);
+        }
+    }
+    link.expectKey({});
+    return failAs(ErrorCode::unsupported, "Signing: the aircraft does not sign with this key; it may not know how");
 }
 
 Result<void> commandStoreMission(VehicleLink& link, std::stop_token stop) {

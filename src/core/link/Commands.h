@@ -43,6 +43,9 @@ Result<void> commandEmergencyStop(VehicleLink& link, std::stop_token stop = {});
 /// A mode by its number.
 Result<void> commandMode(VehicleLink& link, std::uint32_t custom_mode, std::stop_token stop = {});
 /// Asks that missions are kept over a power cut; an error where that is not offered.
+/// Sends the key itself, in the clear, and waits until the aircraft signs with it; from then on everything is signed
+/// and only what is signed is believed. On the ground alone. Fails, and changes nothing here, when it does not.
+Result<void> commandSetupSigning(VehicleLink& link, const mavlink::SigningKey& key, std::stop_token stop = {});
 Result<void> commandStoreMission(VehicleLink& link, std::stop_token stop = {});
 
 }  // namespace anhinga

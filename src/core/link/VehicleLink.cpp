@@ -53,7 +53,9 @@ void VehicleLink::send(Message message) {
             bytes = mavlink::signFrame(std::move(bytes), message.info->crc_extra, *key_, 0, signing_time_);
         }
     }
-    if (recorder_) recorder_->add({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()});
+    // A key is never written down.
+    if (recorder_ && !message.is("SETUP_SIGNING"))
+        recorder_->add({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()});
     if (transport_) transport_->send(std::move(bytes));
 }
 
@@ -137,8 +139,23 @@ void VehicleLink::askRates(double now_ms) {
 
 // ---- receiving
 
+void VehicleLink::expectKey(const std::optional<mavlink::SigningKey>& key) {
+    const std::lock_guard lock(mutex_);
+    if (!key_) expected_key_ = key;
+}
+
+bool VehicleLink::isSigned() const {
+    const std::lock_guard lock(mutex_);
+    return key_.has_value();
+}
+
 bool VehicleLink::believe(const Message& message, std::span<const std::uint8_t> frame) {
-    if (!key_) return true;
+    if (!key_) {
+        const auto now = mavlink::signingTime(clock_.unix_s());
+        if (expected_key_ && signatures_.judge(frame, *expected_key_, now) == mavlink::SignatureJudgement::good)
+            key_ = std::exchange(expected_key_, {});
+        return true;
+    }
     if (message.is("RADIO_STATUS")) return true;  // radios do not hold keys; the standard lets their state pass
     switch (signatures_.judge(frame, *key_, mavlink::signingTime(clock_.unix_s()))) {
         case mavlink::SignatureJudgement::good:

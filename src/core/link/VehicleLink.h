@@ -64,6 +64,10 @@ class VehicleLink {
     bool waitForVehicle(double timeout_s, std::stop_token stop = {}) const;
     /// The round trip as measured lately, or a careful guess before it was.
     double roundTrip_s() const;
+    /// From the first packet on that is signed with it, all is signed with it and only that is believed; nothing: it is
+    /// no longer waited for.
+    void expectKey(const std::optional<mavlink::SigningKey>& key);
+    bool isSigned() const;
     void setConditions(const LinkConditions& conditions);
 
     /// Puts a mark into the recording: the time now and a few words.
@@ -110,7 +114,7 @@ class VehicleLink {
     mavlink::Parser parser_;
     std::uint8_t sequence_ = 0;
     std::atomic<int> mark_id_{0};
-    std::optional<mavlink::SigningKey> key_;
+    std::optional<mavlink::SigningKey> key_, expected_key_;
     mavlink::SignatureKeeper signatures_;
     std::uint64_t signing_time_ = 0, not_signed_ = 0, wrong_signature_ = 0;
     std::optional<double> round_trip_ms_;
