@@ -191,6 +191,7 @@ std::vector<Finding> FieldSession::stops() const {
 std::optional<double> FieldSession::changeTime_s() const {
     const auto waits = change();
     if (!waits || !waits->changeable || !follower_) return std::nullopt;
+    if (waits->first < *waits->changeable) return 0.0;
     // It can be sent as long as the aircraft is no further than so many entries before it.
     return follower_->until(waits->first - plan_->plan()->traits.change_ahead + 1);
 }

@@ -51,7 +51,8 @@ class FieldSession : public QObject {
     Result<void> handOver(bool in_batches);
     /// True while a mission is flown and the plan differs from what the aircraft holds.
     bool changeWaits() const;
-    /// How long until what the change begins with is too near to be sent, as rehearsed; nothing when that never comes.
+    /// How long until what the change begins with is too near to be sent, as rehearsed; 0 when it is, nothing
+    /// when that never comes.
     std::optional<double> changeTime_s() const;
     /// True when it has been for too long: what the change begins with is flown or too near.
     bool changeTooLate() const;
