@@ -106,17 +106,22 @@ FieldSession::SealedFlight FieldSession::asOnScreen() const {
     const auto derived = plan_->derived();
     const int sortie = plan_->sortie();
     const PlanView& view = derived->viewOf(sortie);
-    return {fingerprint(view), sortie, derived->plan, view.program,
-            derived->complete ? derived->rehearsalOf(sortie) : nullptr};
+    return {fingerprint(view), sortie,       link_->vehicle().system,
+            derived->plan,     view.program, derived->complete ? derived->rehearsalOf(sortie) : nullptr};
 }
 
-/// What is watched is what the aircraft holds: it stays when the plan on screen goes on.
+/// What is watched is what the aircraft holds: it stays when the plan on screen goes on. After a new connection in
+/// flight the record in the plan has to do until it is read back.
 void FieldSession::lookAtSealed() {
-    if (!link_->connected()) return sealed_.reset();
+    const int vehicle = link_->vehicle().system;
+    if (!link_->connected() || (sealed_ && sealed_->vehicle != vehicle)) sealed_.reset();
     // While something is sent, and when nothing was, it holds what it held.
-    if (link_->busy() || !link_->refusedItems().empty()) return;
-    if (link_->seal() != LinkSession::Seal::sealed) return sealed_.reset();
-    if (sealHolds()) {
+    if (!link_->connected() || link_->busy() || !link_->refusedItems().empty()) return;
+    const bool now_sealed = link_->seal() == LinkSession::Seal::sealed,
+               not_asked = link_->seal() == LinkSession::Seal::none;
+    const Seal* noted = notedSeal();
+    const bool on_record = not_asked && noted != nullptr && noted->vehicle == vehicle && notedSealFits();
+    if (on_record || sealHolds()) {
         // Its rehearsal may have come later, or be of another wind now.
         const auto derived = plan_->derived();
         const bool anew = !sealed_ || sealed_->plan != derived->plan ||
@@ -127,7 +132,7 @@ void FieldSession::lookAtSealed() {
         const bool keep = sealed_ && sealed_->rehearsal && (!now.rehearsal || link_->vehicle().armed);
         if (keep && sealed_->fingerprint == now.fingerprint) now.rehearsal = sealed_->rehearsal;
         sealed_ = std::move(now);
-    } else if (sealed_ && sealed_->fingerprint != link_->sealFingerprint()) {
+    } else if (now_sealed ? sealed_ && sealed_->fingerprint != link_->sealFingerprint() : !not_asked) {
         sealed_.reset();
     }
 }
@@ -174,22 +179,23 @@ void FieldSession::noteFlown() {
     });
 }
 
-std::optional<FieldSession::Change> FieldSession::change() const {
+std::optional<FieldSession::Change> FieldSession::findChange() const {
     const VehicleSnapshot& v = link_->vehicle();
     const PlanView& view = plan_->flownView();
-    if (!link_->connected() || !v.armed || !link_->held() || !v.mission_item || !view.sendable()) return std::nullopt;
+    if (!link_->connected() || !v.armed || !link_->held() || !v.mission_item || !view.sendable() || sealHolds())
+        return std::nullopt;
     const auto first = link_->held()->firstDifference(view.program);
     if (!first) return std::nullopt;
     return Change{*first, firstChangeable(v.mission_item, plan_->plan()->traits.change_ahead)};
 }
 
 std::vector<Finding> FieldSession::stops() const {
-    const auto waits = change();
+    const auto waits = findChange();
     return stopsBefore(*plan_->derived(), plan_->sortie(), waits ? waits->changeable : std::nullopt);
 }
 
 std::optional<double> FieldSession::changeTime_s() const {
-    const auto waits = change();
+    const auto& waits = change_;
     if (!waits || !waits->changeable || !follower_) return std::nullopt;
     if (waits->first < *waits->changeable) return 0.0;
     // It can be sent as long as the aircraft is no further than so many entries before it.
@@ -197,7 +203,7 @@ std::optional<double> FieldSession::changeTime_s() const {
 }
 
 bool FieldSession::changeTooLate() const {
-    const auto waits = change();
+    const auto& waits = change_;
     return waits && sealed_ && (!waits->changeable || waits->first < *waits->changeable);
 }
 
@@ -213,7 +219,7 @@ Result<void> FieldSession::handOver(bool in_batches) {
     if (!plan_->upToDate()) return fail("the plan is still being worked out; try again in a moment");
     if (link_->batches() != nullptr && link_->vehicle().armed)
         return fail("the plan is flown in batches: it cannot be changed in flight");
-    if (const auto waits = change()) {
+    if (const auto waits = findChange()) {
         if (!waits->changeable) return fail("this autopilot cannot be given a change in flight");
         if (waits->first < *waits->changeable) {
             const auto name = [&](int number) {
@@ -442,6 +448,7 @@ void FieldSession::look() {
         }
         was_armed_ = flew_ = false;
     }
+    change_ = findChange();
     plan_->setFrozen(frozen());
     lookAtHome();
     lookAtChecklist();

@@ -58,10 +58,12 @@ class FieldSession : public QObject {
     bool changeTooLate() const;
     /// The plan is again what the aircraft flies; one step that can be undone.
     void takeChangeBack();
-    /// What the aircraft holds, as it was sealed in this connection, whatever has become of the plan on screen since.
+    /// What the aircraft holds, as it was sealed in this connection, or by the record in the plan where it was not
+    /// asked yet; whatever has become of the plan on screen since.
     struct SealedFlight {
         std::uint64_t fingerprint = 0;
         int sortie = 0;
+        int vehicle = 0;  // its system number
         PlanPtr plan;
         FlightProgram program;
         std::shared_ptr<const Rehearsal> rehearsal;  // null when there was none yet
@@ -130,7 +132,7 @@ class FieldSession : public QObject {
         int first = 0;
         std::optional<int> changeable;  // nothing: this autopilot takes none in flight
     };
-    std::optional<Change> change() const;
+    std::optional<Change> findChange() const;
     void noteSeal(const HandOver& result);
     void noteStored();
     void noteFlown();
@@ -144,6 +146,7 @@ class FieldSession : public QObject {
     mutable DerivedPtr fingerprints_of_;
     mutable std::map<const PlanView*, std::uint64_t> fingerprints_;
     std::optional<SealedFlight> sent_, sealed_;
+    std::optional<Change> change_;  // as of the last look
     PlanPtr watched_plan_;
     std::shared_ptr<const Rehearsal> followed_;
     std::unique_ptr<ProgressFollower> follower_;

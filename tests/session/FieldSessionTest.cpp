@@ -112,6 +112,32 @@ TEST_CASE("what is watched is what was sealed, not what has become of the plan o
     CHECK_FALSE(r.field.changeWaits());
 }
 
+TEST_CASE("a connection anew in flight goes on watching, by the record in the plan, and shows no seal",
+          "[session][field][watch]") {
+    Rig r(standInAt({47.31, -20.12}, 0, 5), 20);
+    r.handOver();
+    r.start();
+    REQUIRE(until(20000, [&] { return r.link.vehicle().mission_item.value_or(0) >= 3 && r.field.progress(); }));
+    const QString address = r.link.address();
+    r.link.disconnectLink();
+    REQUIRE(until(1000, [&] { return r.field.sealedFlight() == nullptr; }));
+    REQUIRE(r.link.connectTo(address));
+    REQUIRE(until(8000, [&] { return r.link.vehicle().heard && r.field.progress().has_value(); }));
+    CHECK(r.link.seal() == LinkSession::Seal::none);
+    CHECK_FALSE(r.field.sealHolds());
+    CHECK(r.field.progress()->left_s > 10);
+    // Another plan on screen is not what flies, and says nothing about it.
+    REQUIRE(r.plan.replace("other", rowPlan(3)));
+    REQUIRE(r.plan.waitUntilDerived(5000));
+    REQUIRE(r.field.sealedFlight() != nullptr);
+    CHECK(r.field.sealedFlight()->plan->items.size() == 22);
+    r.link.disconnectLink();
+    REQUIRE(r.link.connectTo(address));
+    REQUIRE(until(8000, [&] { return r.link.vehicle().heard && r.link.vehicle().mission_item; }));
+    CHECK_FALSE(until(2000, [&] { return r.field.progress().has_value(); }));
+    CHECK(r.field.sealedFlight() == nullptr);
+}
+
 TEST_CASE("a change that came too late says of which item, and can be taken back", "[session][field][watch]") {
     Rig r(standInAt({47.31, -20.12}, 0, 5), 20);
     r.handOver();
