@@ -452,9 +452,9 @@ TEST_CASE("what photos show of unknown ground is unknown, and no gap", "[pattern
     plan.items.push_back(item);
     constexpr int kColumns = 200, kRows = 400;
     constexpr double kCell_deg = 2e-5;
-    std::string grid = fmt::format("ncols {}\nnrows {}\nxllcorner {:.9f}\nyllcorner {:.9f}\ncellsize {}\n", kColumns,
-                                   kRows, shape.place.lon_deg - kColumns * kCell_deg,
-                                   shape.place.lat_deg - kRows / 2 * kCell_deg, kCell_deg);
+    std::string grid =
+        fmt::format("ncols {}\nnrows {}\nxllcorner {:.9f}\nyllcorner {:.9f}\ncellsize {}\n", kColumns, kRows,
+                    shape.place.lon_deg - kColumns * kCell_deg, shape.place.lat_deg - kRows / 2 * kCell_deg, kCell_deg);
     for (int i = 0; i < kColumns * kRows; ++i) grid += (i + 1) % kColumns == 0 ? "0\n" : "0 ";
     spit(dir / "west.asc", grid);
     spit(dir / "west.prj",

@@ -74,8 +74,7 @@ RenderedLayer::Job CoverLayer::jobFor(const MapTransform& view, const Theme&) {
                     }
                     const int step = stepOf(c.seen[c.at(from, row)], of->promised);
                     int to = from + 1;
-                    while (to < c.columns && counted(to) && stepOf(c.seen[c.at(to, row)], of->promised) == step)
-                        ++to;
+                    while (to < c.columns && counted(to) && stepOf(c.seen[c.at(to, row)], of->promised) == step) ++to;
                     const Vec2 low = c.corner + Vec2{from * c.cell_m, row * c.cell_m};
                     const Vec2 high = c.corner + Vec2{to * c.cell_m, (row + 1) * c.cell_m};
                     p.setBrush(kSeen[step].colour);

@@ -27,7 +27,7 @@ class CoverLayer : public RenderedLayer {
   private:
     std::vector<PatternCoverPtr> covers_;
     bool counted_ = false;
-    double share_ = 0;           // counted of the pattern that is
+    double share_ = 0;  // counted of the pattern that is
     // Share of all areas of known ground that sees fewer than promised, and no photo at all; of what is not known.
     double few_ = 0, none_ = 0, unknown_ = 0;
 };

@@ -15,7 +15,7 @@ struct Plan;
 
 struct AreaShown {
     ItemId item = 0;
-    double unknown_percent = 0;                     // of its ground, whose elevation is not known; the rest is of what is
+    double unknown_percent = 0;  // of its ground, whose elevation is not known; the rest is of what is
     double planned_percent = 0, flown_percent = 0;  // of its ground, seen by at least one photo
     int promised = 1;                               // photos its overlaps promise for each place
     double planned_promised_percent = 0, flown_promised_percent = 0;

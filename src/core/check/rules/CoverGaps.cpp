@@ -37,15 +37,18 @@ void coverGaps(const CheckInput& in, Out& out) {
         constexpr double kSomeUnknown = 0.001;  // share
         if (const double unknown = cover.shareUnknown(); unknown > kSomeUnknown) {
             const double area_m2 = static_cast<double>(cover.cellsInside()) * cover.cell_m * cover.cell_m;
-            out.push_back({Severity::note, "cover-unknown", item->id,
-                           unknown > 1 - kSomeUnknown
-                               ? fmt::format("{}: what its photos show is not known: no elevation is loaded for its area",
-                                             in.text(item->id))
-                               : fmt::format("{}: what photos show of {} of its area is not known: no elevation is "
-                                             "loaded there",
-                                             in.text(item->id), areaText(unknown * area_m2)),
-                           in.placeOf(item->id),
-                           {}});
+            out.push_back(
+                {Severity::note,
+                 "cover-unknown",
+                 item->id,
+                 unknown > 1 - kSomeUnknown
+                     ? fmt::format("{}: what its photos show is not known: no elevation is loaded for its area",
+                                   in.text(item->id))
+                     : fmt::format("{}: what photos show of {} of its area is not known: no elevation is "
+                                   "loaded there",
+                                   in.text(item->id), areaText(unknown * area_m2)),
+                 in.placeOf(item->id),
+                 {}});
         }
         bool hole = false;
         for (const Coverage::Gap& gap : cover.gaps(1, kMost)) {
