@@ -49,6 +49,8 @@ class RowPainter : public QStyledItemDelegate {
             if (visits && *visits != 1) line = visitsText(*visits) + (line.isEmpty() ? "" : " · ") + line;
             const int at = plan.indexOf(id);
             const Section* section = plan.findSection(item->section);
+            // The button to go on from here takes the second line.
+            if (line.isEmpty() && list_->offersGoOn(id)) line = " ";
             if (section != nullptr && (at == 0 || plan.items[static_cast<std::size_t>(at) - 1].section != section->id))
                 line = QString::fromStdString(section->name) + " from here" + (line.isEmpty() ? "" : " · ") + line;
             height = inUnits(heightText(item->kind == ItemKind::returnHome ? Height::aboveHome(plan.return_height_m)
@@ -220,6 +222,10 @@ void Itinerary::setStates(std::map<ItemId, QString> states) {
 void Itinerary::setGoOn(std::set<ItemId> items) {
     go_on_ = std::move(items);
     placeGoOn();
+}
+
+bool Itinerary::offersGoOn(ItemId id) const {
+    return go_on_.contains(id) && session_->selection() == std::set<ItemId>{id};
 }
 
 /// Over the second line of the selected row: its height stays to be read.

@@ -24,6 +24,8 @@ class Itinerary : public QListWidget {
     /// Words beside items in the Field: how far each has got into the aircraft. Empty: none are shown.
     void setStates(std::map<ItemId, QString> states);
     QString stateOf(ItemId id) const;
+    /// True where the row shows the button to go on from it.
+    bool offersGoOn(ItemId id) const;
     /// In the Field: items from which the flight can go on now; the row of the selected one offers it.
     void setGoOn(std::set<ItemId> items);
     /// Moves the selected items so that they stand before the row (home is row 0).

@@ -188,12 +188,13 @@ QString StateStrip::nextLine() const {
         if (p->photos > 0 || v.photos > 0) parts << photosText(v.photos, p->photos);
         if (p->battery_percent) parts << QString("rehearsed %1 % here").arg(*p->battery_percent, 0, 'f', 0);
     }
+    // First, as it is the one that will not wait.
     if (field_->changeTooLate())
-        parts << "change too late to send";
+        parts.prepend("Change too late to send");
     else if (field_->changeWaits()) {
         const auto left_s = field_->changeTime_s();
-        parts << (left_s ? "change not sent, " + QString::fromStdString(durationText(*left_s)) + " left for it"
-                         : QString("change not sent"));
+        parts.prepend(left_s ? "Change not sent, " + QString::fromStdString(durationText(*left_s)) + " left for it"
+                             : QString("Change not sent"));
     }
     return parts.isEmpty() ? "Plan: " + field_->sealLine() : parts.join(" · ");
 }
