@@ -311,6 +311,8 @@ void PlanSession::takeBack(const QString& name, const Plan& flown) {
     auto after = std::make_shared<Plan>(flown);
     after->seals = plan_->seals;
     after->checklist = plan_->checklist;
+    after->title = plan_->title;
+    after->notes = plan_->notes;
     after->next_id = std::max(after->next_id, plan_->next_id);
     if (*after != *plan_) addStep(name, after, 0);
 }

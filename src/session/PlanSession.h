@@ -73,7 +73,7 @@ class PlanSession : public QObject {
     /// One undoable step; dropped when nothing changed. Steps with the same non-zero `merge` in a row become one. Seals
     /// are not changed by it. Fails, and changes nothing, where a frozen item would be another; refused() says so too.
     Result<void> edit(const QString& name, const std::function<void(Plan&)>& change, int merge = 0);
-    /// The same, though items are frozen: what is flown is back in the plan.
+    /// The same, though items are frozen: what is flown is back in the plan. Title, notes and checklist stay.
     void takeBack(const QString& name, const Plan& flown);
     /// What is on record of the plan, and no step of its making: undo and redo leave it.
     void record(const std::function<void(std::vector<Seal>&)>& change);

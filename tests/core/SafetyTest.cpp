@@ -143,14 +143,25 @@ TEST_CASE("heights and distances come in the plan's units, whatever the aircraft
     CHECK(look("acceptance", plan, three).state == CheckState::good);  // 200 cm
     CHECK(look("acceptance", plan, wing).state == CheckState::bad);    // 30 m
     CHECK_FALSE(look("acceptance", plan, wing).setting);               // how it flies is for its owner to say
+    // A ceiling with the fence off, or with an action that is none, is not kept.
+    const CheckResult idle = look("ceiling", plan, three);
+    CHECK(idle.state == CheckState::bad);
+    CHECK(idle.text.find("not kept") != std::string::npos);
+    REQUIRE(idle.setting);
+    CHECK(idle.setting->first == "FENCE_ENABLE");
+    Aircraft kept = three;
+    kept.parameters["FENCE_ENABLE"].value = 1;
+    kept.parameters["FENCE_ACTION"].value = 0;
+    CHECK(look("ceiling", plan, kept).state == CheckState::bad);
     // 100 m set, 120 m planned: lower is safe; none at all is not.
-    CHECK(look("ceiling", plan, three).state == CheckState::good);
+    kept.parameters["FENCE_ACTION"].value = 1;
+    CHECK(look("ceiling", plan, kept).state == CheckState::good);
     CHECK(look("ceiling", plan, twelve).state == CheckState::bad);
     CHECK(lookAfter("ceiling", plan, twelve).state == CheckState::good);
     // Lower than the plan flies it is no help: it would be stopped on the way.
     Rehearsal high;
     high.max_height_home_m = 110;
-    const CheckResult low = look("ceiling", plan, three, &high);
+    const CheckResult low = look("ceiling", plan, kept, &high);
     CHECK(low.state == CheckState::bad);
     CHECK_FALSE(low.setting);
 }

@@ -124,9 +124,11 @@ TEST_CASE("a refused edit changes nothing, selects nothing, and says why", "[ses
     // What flies comes back all the same.
     Plan earlier = *s.plan();
     earlier.items[1].height = Height::aboveHome(44);
+    REQUIRE(s.edit("notes", [](Plan& p) { p.notes = "written in flight"; }));
     s.takeBack("Take the change back", earlier);
     CHECK(s.plan()->items[1].height == Height::aboveHome(44));
     CHECK(s.undoName() == "Take the change back");
+    CHECK(s.plan()->notes == "written in flight");
 }
 
 TEST_CASE("deleting what is selected leaves no ghost in the selection", "[session][selection]") {

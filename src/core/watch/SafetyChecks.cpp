@@ -116,6 +116,20 @@ CheckResult ceiling(const FieldInput& in) {
     const bool none = held->value <= 0;
     const std::string is = none ? fmt::format("the aircraft has none ({} is {:g})", held->name, held->held.value)
                                 : fmt::format("the aircraft stops at {:.0f} m above home", held->value);
+    // A limit that nothing is done about is none.
+    const auto on = asked.safety->at(Subject::fenceOn), does = asked.safety->at(Subject::fenceAction);
+    const bool off = on && on->value == 0;
+    const bool idle = does && (does->means == SafetyMeans::says || does->means == SafetyMeans::nothing);
+    if (!none && (off || idle)) {
+        const SafetySetting& why = off ? *on : *does;
+        CheckResult r{in.plan->ceiling_m ? bad : good,
+                      fmt::format("{:.0f} m above home is set on the aircraft and not kept: {} is {:g}; {}",
+                                  held->value, why.name, why.held.value, planned)};
+        if (r.state == bad)
+            r.setting = off ? asked.safety->wanting(Subject::fenceOn, 1.0)
+                            : asked.safety->wanting(Subject::fenceAction, SafetyMeans::returns);
+        return r;
+    }
     const double highest = in.rehearsal != nullptr ? in.rehearsal->max_height_home_m : 0;
     if (!none && highest > held->value) {
         // Lower than the plan flies: which of them is wrong is for the operator to say.
