@@ -309,13 +309,14 @@ void FieldSession::lookAtChecklist() {
     in.year = 1970 + link_->clock().unix_s() / (365.2425 * 86400);
     checklist_.clear();
     for (const CheckItem& item : plan.checklist) {
-        ChecklistEntry entry{item, false, CheckState::unknown, "", {}};
+        ChecklistEntry entry{item, false, CheckState::unknown, "", {}, {}};
         if (const AutoCheck* check = item.automatic.empty() ? nullptr : autoCheck(item.automatic)) {
             const CheckResult r = check->look(in);
             entry.automatic = true;
             entry.state = r.state;
             entry.text = QString::fromStdString(r.text);
             entry.setting = r.setting;
+            entry.take = r.take;
         } else if (item.ticked_unix_s > 0) {
             entry.state = CheckState::good;
             entry.text =
@@ -341,6 +342,15 @@ void FieldSession::setOnAircraft(ItemId id) {
     if (link_->vehicle().armed) return;
     for (const ChecklistEntry& e : checklist_)
         if (e.item.id == id && e.setting) return link_->setParameters({*e.setting});
+}
+
+void FieldSession::takeIntoPlan(ItemId id) {
+    for (const ChecklistEntry& e : checklist_)
+        if (e.item.id == id && e.take) {
+            const auto take = e.take;
+            (void)plan_->edit("Take from the aircraft", [&](Plan& plan) { take(plan); });
+            return;
+        }
 }
 
 void FieldSession::untickAll() {

@@ -21,6 +21,8 @@ struct ChecklistEntry {
     QString text;                            // why
     /// The parameter that would make it so.
     std::optional<std::pair<std::string, Parameter>> setting = {};
+    /// What the aircraft holds, for the plan.
+    std::function<void(Plan&)> take = {};
     bool open() const { return state != CheckState::good; }
 };
 
@@ -81,6 +83,8 @@ class FieldSession : public QObject {
     void untickAll();
     /// Sets on the aircraft what a line proposes; on the ground alone.
     void setOnAircraft(ItemId id);
+    /// What a line proposes to take from the aircraft, as one step of the plan.
+    void takeIntoPlan(ItemId id);
     /// Must-items that are open, by their text.
     QStringList openMusts() const;
     HeadingTest& headingTest() { return heading_; }

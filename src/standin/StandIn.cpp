@@ -16,7 +16,8 @@ constexpr int kMission = 0, kFence = 1;
 constexpr bool kHomeSlot = true;  // item 0 of its mission is home
 
 FlightSetup setupOf(const StandInOptions& o) {
-    return {o.vehicle, o.home, o.home_amsl_m, o.terrain, o.wind, o.return_height_m, true, o.lost_link, o.low_battery};
+    return {o.vehicle,         o.home, o.home_amsl_m, o.terrain,   o.wind,
+            o.return_height_m, {},     true,          o.lost_link, o.low_battery};
 }
 
 SafetyAction actionOf(double parameter) {
@@ -44,6 +45,11 @@ StandIn::StandIn(StandInOptions options, std::function<void(const Message&)> sen
       field_(magneticField(options_.home, options_.home_amsl_m, yearOf(*options_.clock))) {
     files_.setRate(options_.log_bytes_per_s);
     parameters_.set("RETURN_HEIGHT_M", options_.return_height_m);
+    parameters_.set("LEG_SPEED_MPS", options_.vehicle.cruise_mps);
+    parameters_.set("LEG_CLIMB_MPS", options_.vehicle.climb_mps);
+    parameters_.set("LEG_SINK_MPS", options_.vehicle.descent_mps);
+    parameters_.set("LEG_PUSH_MPS2", options_.vehicle.accel_mps2);
+    parameters_.set("LEG_JERK_MPS3", options_.vehicle.jerk_mps3);
     parameters_.set("VEHICLE_NUMBER", options_.system);
     parameters_.set("BATTERY_LOW_DOES", parameterOf(options_.low_battery));
     parameters_.set("GROUND_LOST_DOES", options_.lost_link == SafetyAction::carryOn ? 0 : 1);
@@ -208,6 +214,7 @@ Result<void> StandIn::takeMission(int type, const std::vector<MissionItem>& item
 
 void StandIn::parameterChanged(const std::string& name, double value) {
     if (name == "RETURN_HEIGHT_M") flight_.setReturnHeight(value);
+    if (name == "RETURN_PAUSE_S") flight_.setReturnWait(value);
     if (name == "BATTERY_LOW_DOES") flight_.setLowBattery(actionOf(value));
     if (name == "GROUND_LOST_DOES") flight_.setLostLink(value < 0.5 ? SafetyAction::carryOn : SafetyAction::returnHome);
 }

@@ -302,3 +302,74 @@ TEST_CASE("in a repeat without an end the pass is said and how many more the bat
     CHECK(least == 0);
     CHECK_FALSE(alarm);
 }
+
+namespace {
+
+/// Out by so many metres, and home again.
+Plan outAndBack(double metres, OwnWays ways, double height_m = 30) {
+    Plan plan = rowPlan(1);
+    plan.items.pop_back();
+    plan.items[1].position = destination(plan.home->position, 90, metres);
+    Item back;
+    back.id = plan.newId();
+    back.kind = ItemKind::returnHome;
+    plan.items.push_back(back);
+    plan.defaults.height = Height::aboveHome(height_m);
+    plan.return_height_m = 60;
+    plan.traits.ways = ways;
+    return plan;
+}
+double highestOf(const Rehearsal& r) {
+    return r.max_height_home_m;
+}
+
+}  // namespace
+
+TEST_CASE("the way home is the autopilot's own: its cone, and its wait over home", "[ending][flight]") {
+    const auto flown = [](const Plan& plan) {
+        const PlanAnalysis a = endingOf(plan);
+        REQUIRE(a.rehearsal);
+        return *a.rehearsal;
+    };
+    CHECK(highestOf(flown(outAndBack(200, {}))) == Approx(60).margin(0.6));
+    // 15 m away a cone of 3 goes up to 45 m; 200 m away it is no limit, and never is one below where it is.
+    OwnWays cone;
+    cone.return_cone = 3;
+    CHECK(highestOf(flown(outAndBack(15, cone))) == Approx(45).margin(2));
+    CHECK(highestOf(flown(outAndBack(200, cone))) == Approx(60).margin(0.6));
+    CHECK(highestOf(flown(outAndBack(5, cone))) == Approx(30).margin(0.6));
+    // The line that is drawn and checked goes as high.
+    const Plan near = outAndBack(15, cone);
+    double drawn = 0;
+    const FlightProgram program = programOf(near, expand(near, nullptr), nullptr);
+    for (const LinePoint& p : pathOf(near, program, nullptr).line) drawn = std::max(drawn, p.amsl_m.value_or(0));
+    CHECK(drawn - *near.home->amsl_m == Approx(45).margin(2));
+    OwnWays patient;
+    patient.return_wait_s = 5;
+    const Rehearsal at_once = flown(outAndBack(200, {})), later = flown(outAndBack(200, patient));
+    CHECK(later.duration_s - at_once.duration_s == Approx(5).margin(0.2));
+    CHECK(later.energy_left_percent < at_once.energy_left_percent);
+}
+
+TEST_CASE("a wing that is not landed by its return circles over home, and that is said", "[ending][wing]") {
+    Plan plan = outAndBack(600, {}, 50);
+    plan.vehicle = skimmer();
+    plan.defaults.speed_mps = plan.vehicle.cruise_mps;
+    CHECK(endingOf(plan).rehearsal->landed);
+    CHECK(findIn(endingOf(plan).findings, "no-way-to-end") == nullptr);
+    plan.traits.ways.wing_lands = false;
+    const PlanAnalysis a = endingOf(plan);
+    REQUIRE(a.rehearsal);
+    CHECK_FALSE(a.rehearsal->landed);
+    CHECK(a.rehearsal->stays);
+    CHECK(distance_m(lastPlace(*a.rehearsal), plan.home->position) < plan.vehicle.circle_radius_m + 15);
+    CHECK(lastHeight_m(*a.rehearsal) == Approx(60).margin(3));
+    const Finding* f = findIn(a.findings, "no-way-to-end");
+    REQUIRE(f != nullptr);
+    CHECK(f->severity == Severity::warn);
+    REQUIRE_FALSE(f->corrections.empty());
+    f->corrections.front().apply(plan);
+    CHECK(plan.items.back().kind == ItemKind::land);
+    CHECK(findIn(endingOf(plan).findings, "no-way-to-end") == nullptr);
+    CHECK(endingOf(plan).rehearsal->landed);
+}

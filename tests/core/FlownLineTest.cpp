@@ -191,7 +191,7 @@ TEST_CASE("curves begin and end where and how they should", "[mission][guidance]
     CHECK(circle[1].y < 0);  // clockwise from the east goes south
     CHECK(circleCurve({50, 0}, {0, 0}, 20, -1, 3)[1].y > 0);
     CHECK(circleCurve({0, 0}, {0, 0}, 20, 1, 3).front() == Vec2{0, 20});
-    CHECK(cornerSpeed({1, 0}, {1, 0}, 9, 2, 2.5) == 9);
-    CHECK(cornerSpeed({1, 0}, {-1, 0}, 9, 2, 2.5) < 0.1);
-    CHECK(cornerSpeed({1, 0}, {}, 9, 2, 2.5) == 0);
+    CHECK(cornerSpeed({1, 0}, {1, 0}, 9, 2, GuidanceLimits{}) == 9);
+    CHECK(cornerSpeed({1, 0}, {-1, 0}, 9, 2, GuidanceLimits{}) < 0.1);
+    CHECK(cornerSpeed({1, 0}, {}, 9, 2, GuidanceLimits{}) == 0);
 }

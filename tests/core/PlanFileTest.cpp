@@ -72,7 +72,7 @@ TEST_CASE("a plan file has one feature a line, so that differences are readable"
 
 TEST_CASE("members this version does not know survive a load and save", "[plan][file]") {
     std::string text = writePlanText(rowPlan(1));
-    text.replace(text.find("\"format\":7"), 10, "\"format\":7,\n\"weather\":{\"a\":[1,2]}");
+    text.replace(text.find("\"format\":8"), 10, "\"format\":8,\n\"weather\":{\"a\":[1,2]}");
     text.replace(text.find("\"kind\":\"waypoint\""), 17, "\"kind\":\"waypoint\",\"tilt\":7");
     const auto plan = readPlanText(text, "t");
     REQUIRE(plan);

@@ -53,7 +53,7 @@ TEST_CASE("profiles that cannot be read say which one and why", "[profiles][host
         {"not JSON", "{", "profiles.json"},
         {"a list", "[]", "anhinga_profiles"},
         {"another file", "{\"type\":\"FeatureCollection\"}", "anhinga_profiles"},
-        {"newer", "{\"anhinga_profiles\":2}", "newer"},
+        {"newer", "{\"anhinga_profiles\":3}", "newer"},
         {"vehicles no list", "{\"anhinga_profiles\":1,\"vehicles\":{}}", "vehicles"},
         {"no name", "{\"anhinga_profiles\":1,\"vehicles\":[{\"mass_kg\":1}]}", "entry 1"},
         {"mass of a text", "{\"anhinga_profiles\":1,\"vehicles\":[{\"name\":\"A\",\"mass_kg\":\"x\"}]}",
@@ -101,4 +101,40 @@ TEST_CASE("every template can be flown as it is, wherever home is", "[templates]
             for (const Item& item : plan.items)
                 if (hasPosition(item.kind)) CHECK(distance_m(home, item.position) < 400);
         }
+}
+
+TEST_CASE("a multirotor written before its blades were a number hovers as it did and cruises on more",
+          "[profiles][power]") {
+    // As formats 1 of profiles and 7 of plans had it.
+    const auto read =
+        readProfiles(R"({"anhinga_profiles":1,"vehicles":[{"name":"Old","mass_kg":1.9,"rotor_area_m2":0.29,
+        "drag_area_m2":0.035,"efficiency":0.55,"other_power_w":14},{"name":"Own","mass_kg":2.2,"drag_area_m2":0.05,
+        "efficiency":0.9}]})",
+                     "profiles.json");
+    REQUIRE(read);
+    const VehicleProfile& old = read->vehicles[0];
+    const double weight = 1.9 * 9.80665, hover = std::pow(weight, 1.5) / std::sqrt(2 * 1.225 * 0.29) / 0.55 + 14;
+    CHECK(flightPower_w(old, 0, 0, 1.225) == Approx(hover));
+    CHECK(flightPower_w(old, 8, 0, 1.225) > 0.9 * hover);
+    const VehicleProfile& own = read->vehicles[1];
+    CHECK(own.drag_area_m2 == 0.05);
+    CHECK(own.efficiency <= 1);
+    CHECK((1 + own.blade_share) / own.efficiency == Approx(1 / 0.9));
+    // Written again it is what it is now.
+    const auto again = readProfiles(writeProfiles(*read), "profiles.json");
+    REQUIRE(again);
+    CHECK(again->vehicles == read->vehicles);
+    std::string text = writePlanText(rowPlan(2));
+    for (const auto& [from, to] : std::initializer_list<std::pair<std::string, std::string>>{
+             {"\"format\":8", "\"format\":7"},
+             {"\"efficiency\":0.825", "\"efficiency\":0.55"},
+             {"\"blade_share\":0.5,", ""},
+             {"\"drag_area_m2\":0.07", "\"drag_area_m2\":0.035"}}) {
+        REQUIRE(text.find(from) != std::string::npos);
+        text.replace(text.find(from), from.size(), to);
+    }
+    const auto plan = readPlanText(text, "old");
+    REQUIRE(plan);
+    CHECK(flightPower_w(plan->vehicle, 0, 0, 1.225) == Approx(hover));
+    CHECK(plan->vehicle.drag_area_m2 == VehicleProfile{}.drag_area_m2);
 }

@@ -48,8 +48,8 @@ TEST_CASE("a program says and flies what was said and flown before there were pr
     for (const Before& row : rows) {
         INFO(row.name);
         const bool demo_plan = row.name.find_first_not_of("0123456789") != std::string::npos;
-        const auto opened = demo_plan ? loadPlan(demo(row.name + ".anhinga.geojson"))
-                                      : Result<Plan>(randomPlan(static_cast<unsigned>(std::stoi(row.name)), true));
+        auto opened = demo_plan ? loadPlan(demo(row.name + ".anhinga.geojson"))
+                                : Result<Plan>(randomPlan(static_cast<unsigned>(std::stoi(row.name)), true));
         REQUIRE(opened);
         const bool fly = !row.flown.empty();
         const auto terrain = demo_plan || std::stoi(row.name) % 5 == 0 ? island() : nullptr;
@@ -75,12 +75,21 @@ TEST_CASE("a program says and flies what was said and flown before there were pr
         CHECK(missionFingerprint(items) == row.fingerprint);
         // Landings came down from the height of a waypoint.
         if (!fly || (!demo_plan && opened->items.back().kind == ItemKind::land)) continue;
+        // Flown with what was known of the vehicle then.
+        if (opened->vehicle.kind == VehicleKind::multirotor) {
+            opened->vehicle.efficiency = 0.55;
+            opened->vehicle.blade_share = 0;
+            opened->vehicle.drag_area_m2 = 0.035;
+            opened->vehicle.jerk_mps3 = 15;
+            opened->vehicle.battery_wh = 89;
+        }
         RehearseOptions options;
         options.time_limit_s = 1800;
         const auto flown = rehearse(*opened, view.program, terrain, options);
         REQUIRE(flown);
         // Since then a corner is passed no faster than the slope behind it allows: some of the random ones are steep.
-        const double close = demo_plan ? 0.002 : 0.01;
+        // Braking builds up within the jerk limit since, too: short legs take longer.
+        const double close = demo_plan ? 0.004 : 0.01;
         CHECK(flown->duration_s == Approx(row.flown[0]).epsilon(close));
         CHECK(flown->distance_m == Approx(row.flown[1]).epsilon(close));
         CHECK(flown->energy_wh == Approx(row.flown[2]).epsilon(close));
@@ -202,8 +211,9 @@ TEST_CASE("between two heights above ground it is flown along the ground, over r
             }
             CHECK(lowest > -tolerance - 1);
             CHECK(lowest < -0.2);
-            // Wings climb before what is steeper than they can.
-            CHECK(highest < (wing ? 60 : tolerance + 1));
+            // Wings climb before what is steeper than they can. A corner at the gully's edge is cut by a metre or two,
+            // where the ground falls by three quarters of that.
+            CHECK(highest < (wing ? 60 : tolerance + 1.5));
         }
 }
 

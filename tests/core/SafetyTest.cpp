@@ -206,3 +206,61 @@ TEST_CASE("the list before every flight has the settings in it, each known by it
                           [&](const CheckItem& c) { return c.automatic == check.name; }));
     for (const CheckItem& c : plan.checklist) CHECK(autoCheck(c.automatic) != nullptr);
 }
+
+TEST_CASE("a fence that looks at no height keeps no ceiling, one that looks at no areas keeps none",
+          "[watch][safety]") {
+    const Plan plan = fencedPlan();
+    Aircraft three = made(3, families::Body::rotors);
+    three.parameters["FENCE_ENABLE"].value = 1;
+    three.parameters["FENCE_ALT_MAX"].value = 120;
+    CHECK(look("ceiling", plan, three).state == CheckState::good);
+    CHECK(look("fence-acts", plan, three).state == CheckState::good);
+    three.parameters["FENCE_TYPE"].value = 6;  // circle and areas
+    const CheckResult no_height = look("ceiling", plan, three);
+    CHECK(no_height.state == CheckState::bad);
+    REQUIRE(no_height.setting);
+    CHECK(no_height.setting->first == "FENCE_TYPE");
+    CHECK(no_height.setting->second.value == 7);
+    CHECK(look("fence-acts", plan, three).state == CheckState::good);
+    three.parameters["FENCE_TYPE"].value = 3;  // height and circle
+    const CheckResult no_area = look("fence-acts", plan, three);
+    CHECK(no_area.state == CheckState::bad);
+    REQUIRE(no_area.setting);
+    CHECK(no_area.setting->second.value == 7);
+    CHECK(look("ceiling", plan, three).state == CheckState::good);
+}
+
+TEST_CASE("what the aircraft moves by is told against the profile, and can be taken into the plan", "[watch][safety]") {
+    Plan plan = rowPlan(3);
+    plan.vehicle.cruise_mps = 10;
+    const Aircraft three = made(3, families::Body::rotors);
+    const CheckResult r = look("moves", plan, three);
+    CHECK(r.state == CheckState::bad);
+    CHECK(r.text.find("1 m/s³ (reckoned with 4)") != std::string::npos);
+    CHECK(r.text.find("cone of 3") != std::string::npos);
+    CHECK(r.text.find("waits 5 s") != std::string::npos);
+    CHECK_FALSE(r.setting);
+    REQUIRE(r.take);
+    r.take(plan);
+    CHECK(plan.traits.ways.jerk_mps3 == 1);
+    CHECK(plan.traits.ways.return_cone == 3);
+    CHECK(plan.traits.ways.return_wait_s == 5);
+    CHECK(plan.vehicle.accel_mps2 == 2.5);
+    CHECK(look("moves", plan, three).state == CheckState::good);
+    // A wing's acceptance is its own: 30 m here.
+    const Aircraft wing = made(3, families::Body::wing);
+    const CheckResult wide = look("acceptance", plan, wing);
+    REQUIRE(wide.take);
+    wide.take(plan);
+    CHECK(plan.traits.ways.acceptance_m == 30);
+    CHECK(look("acceptance", plan, wing).state == CheckState::good);
+    // Nonsense aboard is not taken.
+    Aircraft odd = made(12, families::Body::rotors);
+    odd.parameters["MPC_ACC_HOR"].value = -4;
+    odd.parameters["MPC_JERK_AUTO"].value = 1e30;
+    Plan fresh = rowPlan(3);
+    const CheckResult of = look("moves", fresh, odd);
+    if (of.take) of.take(fresh);
+    CHECK(fresh.vehicle.accel_mps2 == VehicleProfile{}.accel_mps2);
+    CHECK(flownVehicle(fresh).jerk_mps3 == VehicleProfile{}.jerk_mps3);
+}

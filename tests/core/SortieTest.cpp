@@ -87,7 +87,7 @@ TEST_CASE("a plan too large for one battery is cut at line ends into parts that 
 }
 
 TEST_CASE("the item limit cuts too, and a plan that fits is not cut", "[sortie]") {
-    Plan plan = quarry(89);
+    Plan plan = quarry(98);
     const Route whole = expand(plan, island().get());
     CHECK(suggestCuts(plan, whole, island())->empty());
     plan.traits.item_limit = 60;
@@ -105,7 +105,7 @@ TEST_CASE("the item limit cuts too, and a plan that fits is not cut", "[sortie]"
 }
 
 TEST_CASE("where not even one line is carried it is cut at a photo, and stopped when asked", "[sortie]") {
-    Plan plan = quarry(30);
+    Plan plan = quarry(34);
     const Route whole = expand(plan, island().get());
     double share = 0;
     CutOptions options;

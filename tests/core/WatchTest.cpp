@@ -83,7 +83,7 @@ TEST_CASE("a repeated leg is followed each time it is flown", "[watch][progress]
 
 TEST_CASE("a battery that drains faster is forecast and said in time", "[watch][alarm]") {
     Flown f;
-    f.plan.vehicle.battery_wh = 14;  // rehearsed: lands a little above the reserve
+    f.plan.vehicle.battery_wh = 16;  // rehearsed: lands a little above the reserve
     f.rehearsal = *rehearse(f.plan, f.view.program, nullptr);
     REQUIRE(f.rehearsal.energy_left_percent > 30);
     ProgressFollower follower(f.rehearsal.log);

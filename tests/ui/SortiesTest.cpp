@@ -110,7 +110,7 @@ TEST_CASE("a plan for more than one battery is cut from its finding, rehearsed p
 TEST_CASE("cutting can be cancelled and leaves a plan that was changed meanwhile alone", "[ui][sortie]") {
     Driver d;
     d.openDemo("quarry.anhinga.geojson");
-    d.window.plan().edit("battery", [](Plan& p) { p.vehicle.battery_wh = 30; });
+    d.window.plan().edit("battery", [](Plan& p) { p.vehicle.battery_wh = 34; });
     d.settle();
     d.key(Qt::Key_F2);
     auto* panel = panelOf(d, "rehearse");

@@ -127,7 +127,11 @@ void ChecklistPage::rebuild() {
         column->addLayout(below);
         const ItemId id = e.item.id;
         connect(row.tick, &QCheckBox::clicked, this, [this, id](bool on) { field_->tick(id, on); });
-        connect(row.set, &QPushButton::clicked, this, [this, id] { field_->setOnAircraft(id); });
+        connect(row.set, &QPushButton::clicked, this, [this, id] {
+            for (const ChecklistEntry& entry : field_->checklist())
+                if (entry.item.id == id && entry.take) return field_->takeIntoPlan(id);
+            field_->setOnAircraft(id);
+        });
         connect(row.box, &QWidget::customContextMenuRequested, this, [this, id, box = row.box](QPoint p) {
             QMenu menu(this);
             QAction* must = menu.addAction("Must be fulfilled before arming");
@@ -171,9 +175,11 @@ void ChecklistPage::refresh() {
         row.why->setVisible(!e.text.isEmpty());
         const QString text = inUnits(e.text);
         if (row.why->text() != text) row.why->setText(text);
-        row.set->setVisible(e.setting.has_value());
+        row.set->setVisible(e.setting || e.take);
         row.set->setEnabled(!link_->busy() && !link_->vehicle().armed);
-        if (e.setting)
+        if (e.take)
+            row.set->setText("Take into the plan");
+        else if (e.setting)
             row.set->setText(QString("Set on the aircraft: %1 %2")
                                  .arg(QString::fromStdString(e.setting->first))
                                  .arg(e.setting->second.value));

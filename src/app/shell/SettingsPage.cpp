@@ -335,6 +335,13 @@ void SettingsPage::fillForm() {
             flag("Item 0", "holds home", [traits]() -> bool& { return traits().item0_is_home; });
             flag("Repeats", "count anew when flown past again", [traits]() -> bool& { return traits().repeats_rearm; });
             flag("Curves", "flies spline waypoints", [traits]() -> bool& { return traits().splines; });
+            number("Own acceptance", "m", 0, 1000, t.ways.acceptance_m,
+                   [traits](double v) { traits().ways.acceptance_m = v; });
+            number("Own jerk", "m/s³", 0, 1000, t.ways.jerk_mps3, [traits](double v) { traits().ways.jerk_mps3 = v; });
+            number("Return cone", "", 0, 10, t.ways.return_cone, [traits](double v) { traits().ways.return_cone = v; });
+            number("Wait over home", "s", 0, 3600, t.ways.return_wait_s,
+                   [traits](double v) { traits().ways.return_wait_s = v; });
+            flag("Return", "a fixed wing lands by itself", [traits]() -> bool& { return traits().ways.wing_lands; });
         }
     }
     grid->setColumnStretch(1, 1);

@@ -118,6 +118,7 @@ AutopilotDialect make(AutopilotFamily family, VehicleKind kind) {
             d.home_slot = d.partial_lists = d.whole_turns = true;
             d.most_repeats = 15;
             d.pause_command = !wing;
+            d.return_lands = !wing;
             d.height_step_m = 0.01;
             d.rally_step_m = 1;
             d.kept = kThree;
@@ -127,6 +128,7 @@ AutopilotDialect make(AutopilotFamily family, VehicleKind kind) {
             break;
         case AutopilotFamily::twelve:
             d.judges_late = d.orders_amsl = d.modes_split = true;
+            d.return_lands = !wing;
             d.kept = kTwelve;
             d.refused = kTwelveRefuses;
             break;

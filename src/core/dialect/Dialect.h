@@ -45,6 +45,7 @@ struct AutopilotDialect {
     bool pause_command = false;   // is held and let go by a command; else by its modes
     bool height_command = false;  // is told another height by a command; else by a place
     bool orders_amsl = false;     // reads heights of orders as AMSL, whatever the frame says
+    bool return_lands = true;     // home again after a return it lands; else it circles there
     bool modes_split = false;     // a mode is commanded as main and sub-mode
     double height_step_m = 0;     // heights are cut to this, toward zero; 0: kept as they are
     double rally_step_m = 0;

@@ -168,6 +168,10 @@ class Translator {
             if (!settleHeight(item, at, seq, "mission")) return;
             cutHeight(item, d_.height_step_m);
         }
+        if (item.command == cmd::returnHome && !d_.return_lands)
+            out_.kept.push_back({"mission", seq, "command", static_cast<double>(item.command),
+                                 static_cast<double>(item.command),
+                                 "it circles over home and does not land by itself"});
         if (item.command == cmd::loiterTime || item.command == cmd::delay) wholeSeconds(item, seq);
         if (item.command == cmd::loiterTurns) circle(item, seq);
         nodes_.push_back({item, seq});

@@ -228,17 +228,23 @@ Result<void> Flight::land() {
     return {};
 }
 
+double Flight::returnAmsl() const {
+    return setup_.home_amsl_m +
+           setup_.ways.returnHeight_m(setup_.return_height_m, heightHome_m(), length(state_.position));
+}
+
 void Flight::beginReturn() {
     // A mission's own way home begins where its last leg ends; one that is ordered begins where it is.
     const bool planned = executor_.current() && mode_ == FlightMode::mission &&
                          executor_.leg(*executor_.current()).kind == LegKind::returnHome;
     const Leg before = leg_;
-    leg_ = upLeg(std::max(state_.amsl_m, setup_.home_amsl_m + setup_.return_height_m));
+    leg_ = upLeg(returnAmsl());
     motion_->beginReturn(*this, planned, before);
     setMode(FlightMode::returning);
 }
 
 bool Flight::staying() const {
+    if (mode_ == FlightMode::returning) return motion_->waitsOverHome(*this);
     if (mode_ != FlightMode::mission || !executor_.current()) return false;
     if (executor_.leg(*executor_.current()).kind != LegKind::stay) return false;
     return motion_->isThere(*this);
@@ -284,7 +290,8 @@ std::optional<Flight::Leg> Flight::legTo(std::size_t step, const Leg* before) co
     leg.to = place;
     leg.to_amsl = to.amsl_m.value_or(leg.from_amsl);
     if (to.kind == LegKind::land) leg.to_amsl = leg.from_amsl;
-    if (to.kind == LegKind::pass && !to.spline && to.acceptance_m > 0) leg.acceptance = to.acceptance_m;
+    if (to.kind == LegKind::pass && !to.spline && to.acceptance_m > 0)
+        leg.acceptance = setup_.ways.acceptance_m > 0 ? setup_.ways.acceptance_m : to.acceptance_m;
     if (to.kind == LegKind::pass || to.kind == LegKind::hold) leg.hold_s = to.hold_s;
     constexpr double kForEver_s = 1e9;
     if (to.kind == LegKind::stay) leg.hold_s = kForEver_s;

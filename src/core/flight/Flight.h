@@ -48,6 +48,7 @@ struct FlightSetup {
     std::shared_ptr<const Terrain> terrain;  // may be null: ground is then everywhere at home's height
     Wind wind;
     double return_height_m = 60;
+    OwnWays ways = {};
     bool repeats_rearm = true;
     SafetyAction lost_link = SafetyAction::returnHome, low_battery = SafetyAction::returnHome;
 };
@@ -85,6 +86,7 @@ class Flight {
     /// As it stands on the ground before it is armed.
     void faceOnGround(double yaw_deg) { state_.yaw_deg = wrapBearing(yaw_deg); }
     void setReturnHeight(double height_home_m) { setup_.return_height_m = height_home_m; }
+    void setReturnWait(double seconds) { setup_.ways.return_wait_s = seconds; }
     void setLowBattery(SafetyAction action) { setup_.low_battery = action; }
     void setLostLink(SafetyAction action) { setup_.lost_link = action; }
     /// A fence was broken: what it does then.
@@ -126,7 +128,7 @@ class Flight {
     double heightHome_m() const { return state_.amsl_m - setup_.home_amsl_m; }
     std::optional<double> heightGround_m() const;
     bool missionEnded() const { return mission_ended_; }
-    /// True where the mission has come to an entry it stays at for ever.
+    /// True where the mission has come to an entry it stays at for ever, or the return to a circle it does not leave.
     bool staying() const;
     /// The battery came down to its reserve on the mission, or was empty in the air.
     bool batteryEndedIt() const { return low_battery_ || battery_empty_; }
@@ -144,7 +146,7 @@ class Flight {
     struct Leg {
         Vec2 from, to;
         double from_amsl = 0, to_amsl = 0;
-        double speed = 0, acceptance = 2, end_speed = 0, hold_s = 0;
+        double speed = 0, acceptance = 2, end_speed = 0, brake_before = 0, hold_s = 0;
         bool spline = false;
         GuidedCurve curve;
     };
@@ -155,6 +157,7 @@ class Flight {
     std::optional<Leg> legTo(std::size_t step, const Leg* before) const;
     FlightProgram resolved(FlightProgram program) const;
     Result<void> known(const FlightProgram& program) const;
+    double returnAmsl() const;
     void beginReturn();
     void touchDown();
     void holdHere();

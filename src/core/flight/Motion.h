@@ -28,6 +28,8 @@ class Flight::Motion {
     virtual void stepReturn(Flight& f) = 0;
     /// On the way home: whether it flies to where home is by now, and not up.
     virtual bool headsHome() const { return false; }
+    /// The return is at its end and stays in the air.
+    virtual bool waitsOverHome(const Flight&) const { return false; }
     virtual void beginLanding(Flight&) {}
     virtual void descend(Flight& f) = 0;
     /// Over the place a mission lands at.
@@ -75,6 +77,7 @@ class Flight::RotorMotion : public Motion {
 
   private:
     void shapeLeg(Flight& f, const ProgramLeg& to, const Leg& before);
+    static double cornerSpeedOf(const Flight& f, Vec2 in, Vec2 out);
     double passingSpeed(const Flight& f, Vec2 in, Vec2 out, const Leg& next) const;
     void fly(Flight& f, Vec2 wanted, double climb);
 
@@ -82,6 +85,7 @@ class Flight::RotorMotion : public Motion {
     std::vector<Leg> rest_, kept_rest_;  // further legs of the present entry, last first
     bool climb_first_ = false;           // no take-off: up to the first entry's height, then across
     int return_phase_ = 0;
+    double over_home_s_ = 0;
 };
 
 /// The same with one rotor, which has to be run up.
@@ -104,6 +108,7 @@ class Flight::WingMotion : public Motion {
     void beginOrdered(Flight& f) override;
     void beginReturn(Flight& f, bool planned, const Leg& before) override;
     void stepReturn(Flight& f) override { descend(f); }
+    bool waitsOverHome(const Flight& f) const override;
     void beginLanding(Flight& f) override;
     void descend(Flight& f) override;
     void arriveToLand(Flight& f) override { f.touchDown(); }

@@ -15,8 +15,16 @@ double airDensity_kgm3(double amsl_m) {
 }
 
 namespace {
-/// Power at the rotors: induced and parasite, and climb.
-double rotorPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density) {
+/// Of the blades' own drag with the advance ratio V / tip speed.
+double bladeGrowth(const VehicleProfile& v, double air_mps) {
+    constexpr double kAdvance = 4.65;
+    const double advance = air_mps / v.tip_mps;
+    return 1 + kAdvance * advance * advance;
+}
+
+/// Power at the rotors: induced and parasite, climb, and the blades' own drag as a share of what hovering on this
+/// thrust takes (blades of fixed pitch turn faster for more thrust: both grow as its power of 1.5).
+double rotorPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density, double blade_share) {
     const double weight = v.mass_kg * kStandardGravity_mps2;
     const double drag = 0.5 * density * v.drag_area_m2 * air_mps * air_mps;
     const double thrust = std::hypot(weight, drag);
@@ -26,12 +34,13 @@ double rotorPower_w(const VehicleProfile& v, double air_mps, double climb_mps, d
     const double induced = std::sqrt(std::sqrt(half * half + vh2 * vh2) - half);
     // A descent gives back only a part: rotors do not brake into the battery.
     const double climb_power = weight * (climb_mps > 0 ? climb_mps : 0.3 * climb_mps);
-    return std::max(0.2 * weight, thrust * induced + drag * air_mps + climb_power);
+    const double blades = blade_share * thrust * std::sqrt(vh2) * bladeGrowth(v, air_mps);
+    return std::max(0.2 * weight, thrust * induced + blades + drag * air_mps + climb_power);
 }
 }  // namespace
 
 double multirotorPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density) {
-    return rotorPower_w(v, air_mps, climb_mps, density) / v.efficiency + v.other_power_w;
+    return rotorPower_w(v, air_mps, climb_mps, density, v.blade_share) / v.efficiency + v.other_power_w;
 }
 
 double wingPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density, double bank_rad) {
@@ -44,11 +53,10 @@ double wingPower_w(const VehicleProfile& v, double air_mps, double climb_mps, do
 }
 
 double helicopterPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density, bool lift) {
-    constexpr double kBladeDrag = 0.012, kAdvance = 4.65;
-    const double advance = air_mps / v.tip_mps;
+    constexpr double kBladeDrag = 0.012;
     const double blades = density * v.rotor_area_m2 * v.solidity * kBladeDrag / 8 * v.tip_mps * v.tip_mps * v.tip_mps *
-                          (1 + kAdvance * advance * advance);
-    return (blades + (lift ? rotorPower_w(v, air_mps, climb_mps, density) : 0)) / v.efficiency + v.other_power_w;
+                          bladeGrowth(v, air_mps);
+    return (blades + (lift ? rotorPower_w(v, air_mps, climb_mps, density, 0) : 0)) / v.efficiency + v.other_power_w;
 }
 
 double flightPower_w(const VehicleProfile& v, double air_mps, double climb_mps, double density, double bank_rad) {

@@ -12,12 +12,13 @@
 namespace anhinga {
 
 FlightSetup flightSetup(const Plan& plan, double home_amsl_m, std::shared_ptr<const Terrain> terrain, Wind wind) {
-    return {plan.vehicle,
+    return {flownVehicle(plan),
             plan.home ? plan.home->position : GeoPoint{},
             home_amsl_m,
             std::move(terrain),
             wind,
             plan.return_height_m,
+            plan.traits.ways,
             plan.traits.repeats_rearm,
             plan.lost_link,
             plan.low_battery};

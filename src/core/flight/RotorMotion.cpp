@@ -54,7 +54,7 @@ bool Flight::RotorMotion::flyItem(Flight& f) {
 
 /// The curve of a spline or circle, the speed at the end, and what follows within the same item.
 void Flight::RotorMotion::shapeLeg(Flight& f, const ProgramLeg& to, const Leg& before) {
-    const double accel = f.setup_.vehicle.accel_mps2;
+    const GuidanceLimits limits = guidanceLimits(f.setup_.vehicle);
     const Vec2 chord = f.leg_.to - f.leg_.from;
     const bool stops =
         f.leg_.hold_s > 0 || to.kind == LegKind::land || to.kind == LegKind::circle || to.kind == LegKind::toHeight;
@@ -74,7 +74,7 @@ void Flight::RotorMotion::shapeLeg(Flight& f, const ProgramLeg& to, const Leg& b
         circle.from = curve.front();
         circle.to = curve.back();
         circle.acceptance = 1;
-        circle.curve = GuidedCurve(std::move(curve), f.leg_.speed, 0, accel);
+        circle.curve = GuidedCurve(std::move(curve), f.leg_.speed, 0, limits);
         rest_.push_back(circle);
     }
     const auto after = f.executor_.peek();
@@ -90,7 +90,7 @@ void Flight::RotorMotion::shapeLeg(Flight& f, const ProgramLeg& to, const Leg& b
         out = next && length(next_chord) > 0.5 ? end : Vec2{};
         f.leg_.end_speed = stops || !next ? 0 : passingSpeed(f, in, out, *next);
         f.leg_.curve =
-            GuidedCurve(splineCurve(f.leg_.from, begin, f.leg_.to, end, 3), f.leg_.speed, f.leg_.end_speed, accel);
+            GuidedCurve(splineCurve(f.leg_.from, begin, f.leg_.to, end, 3), f.leg_.speed, f.leg_.end_speed, limits);
         return;
     }
     if (stops || !next || length(next_chord) == 0) {
@@ -101,21 +101,25 @@ void Flight::RotorMotion::shapeLeg(Flight& f, const ProgramLeg& to, const Leg& b
     if (next->spline && length(next_chord) > 0.5 && length(chord) > 0.5)
         out = chord;  // the curve starts as this leg ends
     f.leg_.end_speed = passingSpeed(f, in, out, *next);
+    // A slope is come to no faster than it is flown.
+    f.leg_.brake_before = f.leg_.end_speed < cornerSpeedOf(f, in, out) ? f.leg_.acceptance : 0;
+}
+
+double Flight::RotorMotion::cornerSpeedOf(const Flight& f, Vec2 in, Vec2 out) {
+    return cornerSpeed(in, out, f.leg_.speed, f.leg_.acceptance, guidanceLimits(f.setup_.vehicle));
 }
 
 /// How fast it may go over from leg_ to the next: as the corner allows, and the slope behind it.
 double Flight::RotorMotion::passingSpeed(const Flight& f, Vec2 in, Vec2 out, const Leg& next) const {
-    const VehicleProfile& v = f.setup_.vehicle;
-    const double corner = cornerSpeed(in, out, f.leg_.speed, f.leg_.acceptance, v.accel_mps2);
-    return slopeSpeed(length(next.to - next.from), next.to_amsl - next.from_amsl, corner,
-                      {v.accel_mps2, v.climb_mps, v.descent_mps});
+    return slopeSpeed(length(next.to - next.from), next.to_amsl - next.from_amsl, cornerSpeedOf(f, in, out),
+                      guidanceLimits(f.setup_.vehicle));
 }
 
 /// Brings velocity towards what is wanted within the limits and moves.
 void Flight::RotorMotion::fly(Flight& f, Vec2 wanted, double climb) {
     const VehicleProfile& v = f.setup_.vehicle;
     accelerate(f.state_.velocity, acceleration_, withinAirspeed(wanted, f.air_.at(f.heightHome_m()), v.max_mps),
-               {v.accel_mps2, v.climb_mps, v.descent_mps, v.jerk_mps3}, kStep_s);
+               guidanceLimits(v), kStep_s);
     const double climb_wanted = std::clamp(climb, -v.descent_mps, v.climb_mps);
     f.state_.climb_mps +=
         std::clamp(climb_wanted - f.state_.climb_mps, -kClimbAccel_mps2 * kStep_s, kClimbAccel_mps2 * kStep_s);
@@ -144,20 +148,21 @@ void Flight::RotorMotion::fly(Flight& f, Vec2 wanted, double climb) {
 }
 
 bool Flight::RotorMotion::follow(Flight& f) {
-    const VehicleProfile& v = f.setup_.vehicle;
     const double rise = f.leg_.to_amsl - f.leg_.from_amsl;
+    const GuidanceLimits limits = guidanceLimits(f.setup_.vehicle);
+    const GuidedMotion now{f.state_.position, f.state_.velocity, acceleration_};
     Vec2 wanted;
     double height = f.leg_.to_amsl, slope = 0;
     bool along_done = true;
     if (!f.leg_.curve.empty()) {
-        wanted = f.leg_.curve.wantedVelocity(f.state_.position);
+        wanted = f.leg_.curve.wantedVelocity(now, limits);
         const double share = f.leg_.curve.share(), run = std::max(1.0, f.leg_.curve.length_m());
         height = f.leg_.from_amsl + rise * share;
         slope = share < 1 ? rise / run * length(f.state_.velocity) : 0;
         along_done = share > 0.95;
     } else {
-        const GuidedLeg guided{f.leg_.from, f.leg_.to, rise, f.leg_.speed, f.leg_.end_speed};
-        wanted = wantedVelocity(guided, f.state_.position, {v.accel_mps2, v.climb_mps, v.descent_mps});
+        const GuidedLeg guided{f.leg_.from, f.leg_.to, rise, f.leg_.speed, f.leg_.end_speed, f.leg_.brake_before};
+        wanted = wantedVelocity(guided, now, limits);
         const Vec2 line = f.leg_.to - f.leg_.from;
         const double run = length(line);
         if (run > 1 && length(f.leg_.to - f.state_.position) > 1) {
@@ -189,15 +194,25 @@ void Flight::RotorMotion::descend(Flight& f) {
 
 void Flight::RotorMotion::beginReturn(Flight&, bool, const Leg&) {
     return_phase_ = 0;
+    over_home_s_ = 0;
     rest_.clear();
 }
 
 void Flight::RotorMotion::stepReturn(Flight& f) {
-    // Up, across, down.
-    if (return_phase_ == 2) return descend(f);
+    // Up, across, down after a while.
+    if (return_phase_ == 2 && over_home_s_ >= f.setup_.ways.return_wait_s) return descend(f);
     if (!follow(f)) return;
+    if (return_phase_ == 2) {
+        over_home_s_ += kStep_s;
+        return;
+    }
     if (return_phase_ == 0)
-        f.leg_ = {f.leg_.to, {0, 0}, f.leg_.to_amsl, f.leg_.to_amsl, f.setup_.vehicle.cruise_mps, 1, 0, 0, false, {}};
+        f.leg_ = {.from = f.leg_.to,
+                  .to = {0, 0},
+                  .from_amsl = f.leg_.to_amsl,
+                  .to_amsl = f.leg_.to_amsl,
+                  .speed = f.setup_.vehicle.cruise_mps,
+                  .acceptance = 1};
     ++return_phase_;
 }
 

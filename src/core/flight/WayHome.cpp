@@ -18,13 +18,13 @@ WayHome wayHome(const Flight& flight) {
         for (int k = 0; k < kParts && seconds > 0; ++k) battery.draw(v, power, seconds / kParts);
     };
     const double home = flight.setup().home_amsl_m;
-    const double top = std::max(s.amsl_m, home + flight.setup().return_height_m);
+    const double far = length(s.position);
+    const double top = home + flight.setup().ways.returnHeight_m(flight.setup().return_height_m, s.amsl_m - home, far);
     // Gusts are not foreseen.
     const Vec2 wind = flight.air().mean(top - home);
     const bool wing = v.kind == VehicleKind::fixedWing;
     const double still_air = wing ? v.cruise_mps : length(wind);  // through the air while it climbs and descends
     phase((top - s.amsl_m) / v.climb_mps, still_air, v.climb_mps, (top + s.amsl_m) / 2);
-    const double far = length(s.position);
     if (far > 1) {
         const Vec2 homeward = s.position * (-1 / far);
         double ground = v.cruise_mps, more_s = 0;
@@ -55,6 +55,7 @@ WayHome wayHome(const Flight& flight) {
     if (wing) {
         phase(fall / v.descent_mps, v.cruise_mps, -v.descent_mps, home + fall / 2);
     } else {
+        phase(flight.setup().ways.return_wait_s, still_air, 0, top);
         const double fast = std::max(0.0, fall - kLandBelow_m);
         phase(fast / v.descent_mps, still_air, -v.descent_mps, home + fall / 2);
         phase((fall - fast) / v.land_mps, still_air, -v.land_mps, home);

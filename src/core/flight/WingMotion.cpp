@@ -13,8 +13,9 @@ Flight::WingMotion::WingMotion(const Flight& f) : limits_(wingLimits(f.setup_.ve
 
 WingGoal Flight::WingMotion::homeGoal(const Flight& f) const {
     WingGoal goal;
-    goal.kind = WingGoal::comeHome;
-    goal.amsl_m = std::max(f.state_.amsl_m, f.setup_.home_amsl_m + f.setup_.return_height_m);
+    goal.kind = f.setup_.ways.wing_lands ? WingGoal::comeHome : WingGoal::hold;
+    goal.amsl_m = f.returnAmsl();
+    goal.hold_s = HUGE_VAL;
     goal.speed_mps = limits_.cruise_mps;
     goal.ground_amsl_m = f.setup_.home_amsl_m;
     if (f.setup_.terrain) goal.ground_amsl_m = f.setup_.terrain->sample(f.setup_.home).value_or(f.setup_.home_amsl_m);
@@ -179,6 +180,10 @@ void Flight::WingMotion::beginReturn(Flight& f, bool planned, const Leg& before)
     const Vec2 from = planned ? before.to : f.state_.position;
     const double amsl = planned ? before.to_amsl : f.state_.amsl_m;
     take(f, wingLegs(limits_, from, amsl, planned ? before.to - before.from : f.state_.velocity, homeGoal(f), {}));
+}
+
+bool Flight::WingMotion::waitsOverHome(const Flight& f) const {
+    return !f.setup_.ways.wing_lands && pieces_.size() <= 1 && !wing_.rolling && !f.gps_lost_;
 }
 
 void Flight::WingMotion::beginLanding(Flight& f) {

@@ -14,6 +14,7 @@ namespace anhinga {
 enum class SafetySubject {
     fenceOn,         // a switch
     fenceAction,     // what it does at the fence
+    fenceKinds,      // which limits the fence keeps: FenceLimit bits; without a row all that are set
     ceiling_m,       // above home; 0: none
     reach_m,         // from home; 0: none
     lostLinkOn,      // a switch, where there is one beside the action
@@ -21,8 +22,17 @@ enum class SafetySubject {
     lowBattery,      // at its reserve
     returnHeight_m,  // above home
     acceptance_m,    // how near a point counts as reached
-    speed_mps        // on the legs of a mission that asks for none
+    speed_mps,       // on the legs of a mission that asks for none
+    climb_mps,
+    descent_mps,
+    acceleration_mps2,
+    jerk_mps3,
+    returnCone,   // near home it climbs no higher than so many times its distance; 0: none
+    returnWait_s  // over home, before it comes down
 };
+
+/// Bits of SafetySubject::fenceKinds.
+enum FenceLimit { keepsCeiling = 1, keepsReach = 2, keepsAreas = 4 };
 
 /// What a value of an action means.
 enum class SafetyMeans { unknown, nothing, says, returns, lands, holds, carriesOn, endsFlight };

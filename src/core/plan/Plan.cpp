@@ -83,6 +83,12 @@ ItemIndex indexItems(const Plan& plan) {
     return index;
 }
 
+VehicleProfile flownVehicle(const Plan& plan) {
+    VehicleProfile vehicle = plan.vehicle;
+    if (plan.traits.ways.jerk_mps3 > 0) vehicle.jerk_mps3 = plan.traits.ways.jerk_mps3;
+    return vehicle;
+}
+
 Height effectiveHeight(const Plan& plan, const Item& item) {
     return item.height.value_or(plan.defaults.height);
 }

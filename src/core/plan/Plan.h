@@ -310,6 +310,8 @@ struct Plan {
 using ItemIndex = std::unordered_map<ItemId, std::size_t>;
 ItemIndex indexItems(const Plan& plan);
 
+/// The vehicle as this plan's autopilot moves it.
+VehicleProfile flownVehicle(const Plan& plan);
 Height effectiveHeight(const Plan& plan, const Item& item);
 double effectiveSpeed(const Plan& plan, const Item& item);
 double effectiveHold_s(const Plan& plan, const Item& item);

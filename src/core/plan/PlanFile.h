@@ -10,7 +10,7 @@
 
 namespace anhinga {
 
-constexpr int kPlanFormatVersion = 7;
+constexpr int kPlanFormatVersion = 8;
 constexpr const char* kPlanExtension = ".anhinga.geojson";
 
 /// Text of the file; the same plan always gives the same text.

@@ -386,7 +386,7 @@ void readFieldData(Plan& plan, const Json& a) {
     plan.frozen = boolOr(a, "frozen", boolOr(a, "locked", false));  // "locked": formats 1 to 5
 }
 
-void readPlanMembers(Plan& plan, const Json& a) {
+void readPlanMembers(Plan& plan, const Json& a, int format) {
     plan.title = textOr(a, "title", "Untitled");
     plan.notes = textOr(a, "notes", "");
     if (a.contains("home") && !a.at("home").is_null()) {
@@ -407,10 +407,11 @@ void readPlanMembers(Plan& plan, const Json& a) {
     plan.defaults.follow_tolerance_m = numberOr(d, "follow_tolerance_m", plan.defaults.follow_tolerance_m, 0.5, 100);
     plan.defaults.hold_s = numberOr(d, "hold_s", plan.defaults.hold_s, 0, 86400);
     const Json v = section("vehicle");
+    plan.vehicle = vehicleOfKind(
+        static_cast<VehicleKind>(valueOf(kVehicleKinds, textOr(v, "kind", "multirotor"), "vehicle kind")));
     plan.vehicle.name = textOr(v, "name", plan.vehicle.name.c_str());
-    plan.vehicle.kind =
-        static_cast<VehicleKind>(valueOf(kVehicleKinds, textOr(v, "kind", "multirotor"), "vehicle kind"));
     for (const Number& n : vehicleNumbers(plan.vehicle)) *n.value = numberOr(v, n.key, *n.value, n.low, n.high);
+    if (format < kBladesFormat && v.contains("efficiency")) splitOffBlades(plan.vehicle);
     const Json c = section("camera");
     plan.camera.name = textOr(c, "name", plan.camera.name.c_str());
     for (const Number& n : cameraNumbers(plan.camera)) *n.value = numberOr(c, n.key, *n.value, n.low, n.high);
@@ -426,6 +427,12 @@ void readPlanMembers(Plan& plan, const Json& a) {
     plan.traits.lowest_height_m = numberOr(t, "lowest_height_m", plan.traits.lowest_height_m, -500, 1000);
     plan.traits.change_ahead = static_cast<int>(numberOr(t, "change_ahead", plan.traits.change_ahead, 0, 65535));
     plan.traits.first_waypoint_max_m = numberOr(t, "first_waypoint_max_m", plan.traits.first_waypoint_max_m, 1, 1e6);
+    OwnWays& ways = plan.traits.ways;
+    ways.acceptance_m = numberOr(t, "own_acceptance_m", ways.acceptance_m, 0, kWidestAcceptance_m);
+    ways.jerk_mps3 = numberOr(t, "own_jerk_mps3", ways.jerk_mps3, 0, kMostJerk_mps3);
+    ways.return_cone = numberOr(t, "return_cone", ways.return_cone, 0, kSteepestCone);
+    ways.return_wait_s = numberOr(t, "return_wait_s", ways.return_wait_s, 0, kLongestWait_s);
+    ways.wing_lands = boolOr(t, "return_wing_lands", ways.wing_lands);
     plan.clearance_min_m = numberOr(a, "clearance_min_m", plan.clearance_min_m, 0, 10000);
     plan.clearance_margin_m = numberOr(a, "clearance_margin_m", plan.clearance_margin_m, 0, 10000);
     if (a.contains("ceiling_m") && !a.at("ceiling_m").is_null())
@@ -516,7 +523,7 @@ Plan readPlan(const Json& root) {
     if (version > kPlanFormatVersion)
         wrong("written by a newer version (plan format {}, this program reads up to {})", version, kPlanFormatVersion);
     Plan plan;
-    readPlanMembers(plan, *a);
+    readPlanMembers(plan, *a, static_cast<int>(version));
     const Json features = root.value("features", Json());
     if (!features.is_array()) wrong("features must be a list");
     if (features.size() > kMaxItems) wrong("{} features, more than the {} a plan may hold", features.size(), kMaxItems);

@@ -225,7 +225,12 @@ std::string writePlanText(const Plan& plan) {
                       {"splines", plan.traits.splines},
                       {"first_waypoint_max_m", plan.traits.first_waypoint_max_m},
                       {"lowest_height_m", plan.traits.lowest_height_m},
-                      {"change_ahead", plan.traits.change_ahead}};
+                      {"change_ahead", plan.traits.change_ahead},
+                      {"own_acceptance_m", plan.traits.ways.acceptance_m},
+                      {"own_jerk_mps3", plan.traits.ways.jerk_mps3},
+                      {"return_cone", plan.traits.ways.return_cone},
+                      {"return_wait_s", plan.traits.ways.return_wait_s},
+                      {"return_wing_lands", plan.traits.ways.wing_lands}};
     a["clearance_min_m"] = plan.clearance_min_m;
     a["clearance_margin_m"] = plan.clearance_margin_m;
     if (plan.ceiling_m) a["ceiling_m"] = *plan.ceiling_m;

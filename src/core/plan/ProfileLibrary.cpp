@@ -12,6 +12,7 @@ using Json = nlohmann::ordered_json;
 using planfile::Number;
 
 constexpr std::size_t kMostProfiles = 1000;
+constexpr int kFormat = 2;  // 1: multirotors without the share of their blades
 
 struct WrongProfile {
     std::string message;
@@ -37,19 +38,20 @@ void take(const Json& j, const char* key, bool& to) {
     to = at->get<bool>();
 }
 
-VehicleProfile vehicleOf(const Json& j, const std::string& name) {
+VehicleProfile vehicleOf(const Json& j, const std::string& name, double format) {
     VehicleProfile v;
-    v.name = name;
     if (j.contains("kind")) {
         bool known = false;
         for (const planfile::Name& n : planfile::kVehicleKinds)
             if (j["kind"] == n.text) {
-                v.kind = static_cast<VehicleKind>(n.value);
+                v = planfile::vehicleOfKind(static_cast<VehicleKind>(n.value));
                 known = true;
             }
         if (!known) throw WrongProfile{"kind must be multirotor, fixed-wing or helicopter"};
     }
+    v.name = name;
     for (const Number& n : planfile::vehicleNumbers(v)) take(j, n.key, n.low, n.high, *n.value);
+    if (format < kFormat && j.contains("efficiency")) planfile::splitOffBlades(v);
     return v;
 }
 CameraProfile cameraOf(const Json& j, const std::string& name) {
@@ -71,6 +73,11 @@ NamedTraits traitsOf(const Json& j, const std::string& name) {
     take(j, "first_waypoint_max_m", 1.0, 1e6, t.traits.first_waypoint_max_m);
     take(j, "lowest_height_m", -500.0, 1000.0, t.traits.lowest_height_m);
     take(j, "change_ahead", 0, 65535, t.traits.change_ahead);
+    take(j, "own_acceptance_m", 0.0, planfile::kWidestAcceptance_m, t.traits.ways.acceptance_m);
+    take(j, "own_jerk_mps3", 0.0, planfile::kMostJerk_mps3, t.traits.ways.jerk_mps3);
+    take(j, "return_cone", 0.0, planfile::kSteepestCone, t.traits.ways.return_cone);
+    take(j, "return_wait_s", 0.0, planfile::kLongestWait_s, t.traits.ways.return_wait_s);
+    take(j, "return_wing_lands", t.traits.ways.wing_lands);
     return t;
 }
 
@@ -96,6 +103,20 @@ std::vector<T> listOf(const Json& root, const char* key, F one) {
 
 }  // namespace
 
+void planfile::splitOffBlades(VehicleProfile& v) {
+    if (v.kind != VehicleKind::multirotor) return;
+    v.blade_share = std::min(VehicleProfile{}.blade_share, 1 / v.efficiency - 1);
+    v.efficiency *= 1 + v.blade_share;
+    struct Once {
+        double mass_kg, drag_area_m2;
+    };
+    static constexpr Once kOnce[] = {{1.9, 0.035}, {0.9, 0.02}, {3.5, 0.06}, {9, 0.14}};
+    for (const Once& once : kOnce)
+        if (v.mass_kg == once.mass_kg && v.drag_area_m2 == once.drag_area_m2)
+            for (const VehicleProfile& now : genericProfiles().vehicles)
+                if (now.kind == v.kind && now.mass_kg == v.mass_kg) v.drag_area_m2 = now.drag_area_m2;
+}
+
 VehicleProfile skimmer() {
     VehicleProfile v;
     v.name = "Skimmer 2";
@@ -111,9 +132,8 @@ VehicleProfile skimmer() {
     return v;
 }
 VehicleProfile helicopter() {
-    VehicleProfile v;
+    VehicleProfile v = planfile::vehicleOfKind(VehicleKind::helicopter);
     v.name = "Single-rotor helicopter, 6 kg";
-    v.kind = VehicleKind::helicopter;
     v.cruise_mps = 12;
     v.max_mps = 22;
     v.climb_mps = 3;
@@ -137,7 +157,7 @@ ProfileLibrary genericProfiles() {
     small.max_mps = 15;
     small.mass_kg = 0.9;
     small.rotor_area_m2 = 0.18;
-    small.drag_area_m2 = 0.02;
+    small.drag_area_m2 = 0.0285;
     small.battery_wh = 60;
     VehicleProfile survey = standard;
     survey.name = "Survey quadcopter, 3.5 kg";
@@ -145,7 +165,7 @@ ProfileLibrary genericProfiles() {
     survey.max_mps = 18;
     survey.mass_kg = 3.5;
     survey.rotor_area_m2 = 0.62;
-    survey.drag_area_m2 = 0.06;
+    survey.drag_area_m2 = 0.093;
     survey.battery_wh = 270;
     survey.battery_cells = 6;
     survey.battery_resistance_ohm = 0.02;
@@ -155,7 +175,7 @@ ProfileLibrary genericProfiles() {
     heavy.accel_mps2 = 2;
     heavy.mass_kg = 9;
     heavy.rotor_area_m2 = 1.6;
-    heavy.drag_area_m2 = 0.14;
+    heavy.drag_area_m2 = 0.355;
     heavy.other_power_w = 40;
     heavy.battery_wh = 710;
     heavy.battery_cells = 12;
@@ -186,18 +206,27 @@ ProfileLibrary genericProfiles() {
         c.pitch_max_deg = l.up;
         library.cameras.push_back(c);
     }
+    AutopilotTraits usual;  // family 3, as delivered
+    usual.ways = {2, 1, 3, 5, false};
+    AutopilotTraits winged = usual;
+    winged.ways.acceptance_m = 90;
     AutopilotTraits other;  // family 12: item 0 is a real item, no spline waypoints
     other.item0_is_home = false;
     other.splines = false;
     other.item_limit = 500;
     other.first_waypoint_max_m = 900;
+    other.ways.jerk_mps3 = 4;
+    other.ways.wing_lands = false;
     AutopilotTraits cautious;  // of an unknown family the least is expected
     cautious.item0_is_home = false;
     cautious.splines = false;
     cautious.repeats_rearm = false;
     cautious.item_limit = 100;
     cautious.first_waypoint_max_m = 500;
-    library.autopilots = {{"MAVLink autopilot family 3", {}},
+    cautious.ways.jerk_mps3 = 1;
+    cautious.ways.wing_lands = false;
+    library.autopilots = {{"MAVLink autopilot family 3", usual},
+                          {"MAVLink autopilot family 3, fixed wing", winged},
                           {"MAVLink autopilot family 12", other},
                           {"Unknown family, cautious", cautious}};
     return library;
@@ -210,8 +239,9 @@ Result<ProfileLibrary> readProfiles(std::string_view text, const std::string& na
             return fail("{}: not a file of profiles: the member \"anhinga_profiles\" is missing", name);
         double format = 0;
         take(root, "anhinga_profiles", 0.0, 1e6, format);
-        if (format > 1) return fail("{}: written by a newer version (profiles format {})", name, format);
-        return ProfileLibrary{listOf<VehicleProfile>(root, "vehicles", vehicleOf),
+        if (format > kFormat) return fail("{}: written by a newer version (profiles format {})", name, format);
+        const auto vehicle = [&](const Json& j, const std::string& of) { return vehicleOf(j, of, format); };
+        return ProfileLibrary{listOf<VehicleProfile>(root, "vehicles", vehicle),
                               listOf<CameraProfile>(root, "cameras", cameraOf),
                               listOf<NamedTraits>(root, "autopilots", traitsOf)};
     } catch (const WrongProfile& w) {
@@ -222,7 +252,7 @@ Result<ProfileLibrary> readProfiles(std::string_view text, const std::string& na
 }
 
 std::string writeProfiles(const ProfileLibrary& library) {
-    Json root{{"anhinga_profiles", 1}};
+    Json root{{"anhinga_profiles", kFormat}};
     root["vehicles"] = root["cameras"] = root["autopilots"] = Json::array();
     for (VehicleProfile v : library.vehicles) {
         Json j{{"name", v.name}, {"kind", planfile::nameOf(planfile::kVehicleKinds, int(v.kind))}};
@@ -244,7 +274,12 @@ std::string writeProfiles(const ProfileLibrary& library) {
                                       {"splines", t.traits.splines},
                                       {"first_waypoint_max_m", t.traits.first_waypoint_max_m},
                                       {"lowest_height_m", t.traits.lowest_height_m},
-                                      {"change_ahead", t.traits.change_ahead}});
+                                      {"change_ahead", t.traits.change_ahead},
+                                      {"own_acceptance_m", t.traits.ways.acceptance_m},
+                                      {"own_jerk_mps3", t.traits.ways.jerk_mps3},
+                                      {"return_cone", t.traits.ways.return_cone},
+                                      {"return_wait_s", t.traits.ways.return_wait_s},
+                                      {"return_wing_lands", t.traits.ways.wing_lands}});
     return root.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
@@ -270,6 +305,7 @@ constexpr Label kLabels[] = {{"cruise_mps", "Cruise", "m/s"},
                              {"drag_induced", "Drag by lift²", ""},
                              {"spool_s", "Rotor start", "s"},
                              {"tip_mps", "Blade tips", "m/s"},
+                             {"blade_share", "Blade drag, share", ""},
                              {"solidity", "Blade share", ""},
                              {"yaw_rate_dps", "Turn rate", "°/s"},
                              {"mass_kg", "Mass", "kg"},

@@ -1,6 +1,14 @@
 #include "core/plan/Vehicle.h"
 
+#include <algorithm>
+
 namespace anhinga {
+
+double OwnWays::returnHeight_m(double set_m, double now_m, double distance_m) const {
+    constexpr double kLeast_m = 2.5;  // it climbs at least to this on its way
+    const double under = return_cone > 0 ? std::min(set_m, std::max(kLeast_m, return_cone * distance_m)) : set_m;
+    return std::max(now_m, under);
+}
 
 const char* vehicleText(VehicleKind kind) {
     switch (kind) {

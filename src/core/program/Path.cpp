@@ -23,14 +23,14 @@ struct LegFlight {
     double speed_mps = 8, acceptance_m = 2;
     bool stops = false;       // at its end
     std::vector<Vec2> curve;  // instead of the straight line
-    double end_speed_mps = 0;
+    double end_speed_mps = 0, brake_before_m = 0;
 };
 
 class PathBuilder {
   public:
     PathBuilder(const Plan& plan, const FlightProgram& program, const Terrain* terrain, const Path* before)
         : plan_(plan), program_(program), terrain_(terrain), before_(before), ground_(homeAmsl(plan, terrain)) {
-        limits_ = {plan.vehicle.accel_mps2, plan.vehicle.climb_mps, plan.vehicle.descent_mps, plan.vehicle.jerk_mps3};
+        limits_ = guidanceLimits(flownVehicle(plan));
         path_.limits = limits_;
     }
 
@@ -104,7 +104,7 @@ class PathBuilder {
             } else if (leg->kind == LegKind::returnHome) {
                 if (!started || !plan_.home) continue;
                 stopLast();
-                const auto height = higher(here.amsl_m, leg->amsl_m);
+                const auto height = returnHeight(here, *leg);
                 if (height != here.amsl_m) go(here.position, height, step.source, true);
                 go(plan_.home->position, height, step.source, false, true).stops = true;
                 go(plan_.home->position, ground_, step.source, true);
@@ -128,6 +128,13 @@ class PathBuilder {
         stopLast();
     }
 
+    /// AMSL, as the autopilot flies back from here.
+    std::optional<double> returnHeight(const PathPoint& here, const ProgramLeg& leg) const {
+        if (!ground_ || !here.amsl_m || !leg.amsl_m) return higher(here.amsl_m, leg.amsl_m);
+        return *ground_ + plan_.traits.ways.returnHeight_m(*leg.amsl_m - *ground_, *here.amsl_m - *ground_,
+                                                           distance_m(here.position, plan_.home->position));
+    }
+
     void stopLast() {
         if (!flights_.empty()) flights_.back().stops = true;
     }
@@ -141,7 +148,7 @@ class PathBuilder {
         const bool level = rises_there || nav.kind == LegKind::land;
         LegFlight& leg = go(place, level ? here.amsl_m : amsl, source, false);
         leg.speed_mps = std::min(nav.speed_mps, plan_.vehicle.max_mps);
-        leg.acceptance_m = nav.acceptance_m;
+        leg.acceptance_m = plan_.traits.ways.acceptance_m > 0 ? plan_.traits.ways.acceptance_m : nav.acceptance_m;
         leg.stops = nav.hold_s > 0 || nav.kind == LegKind::land || nav.kind == LegKind::stay ||
                     nav.kind == LegKind::circle || rises_there;
         if (nav.spline) {
@@ -205,8 +212,10 @@ class PathBuilder {
             if (f.stops || k + 1 >= flights_.size() || path_.legs[k + 1].climb) continue;
             // No faster than the corner allows, nor the slope behind it.
             const double corner =
-                cornerSpeed(directionIn(k), directionOut(k + 1), f.speed_mps, f.acceptance_m, limits_.accel_mps2);
+                cornerSpeed(directionIn(k), directionOut(k + 1), f.speed_mps, f.acceptance_m, limits_);
             f.end_speed_mps = slopeSpeed(length(chord(k + 1)), rise(path_.legs[k + 1]).value_or(0), corner, limits_);
+            // A slope is come to no faster than it is flown.
+            f.brake_before_m = f.end_speed_mps < corner ? f.acceptance_m : 0;
         }
     }
 
@@ -290,7 +299,7 @@ class PathBuilder {
         const auto up = rise(leg);
         const double run = length(to - from);
         const Vec2 along = run > 0 ? (to - from) * (1 / run) : Vec2{};
-        const GuidedLeg guided{from, to, up.value_or(0), f.speed_mps, f.end_speed_mps};
+        const GuidedLeg guided{from, to, up.value_or(0), f.speed_mps, f.end_speed_mps, f.brake_before_m};
         const auto heightAt = [&](Vec2 p) -> std::optional<double> {
             if (!a.amsl_m || !up) return std::nullopt;
             return *a.amsl_m + *up * (run > 0 ? std::clamp(dot(p - from, along) / run, 0.0, 1.0) : 1.0);
@@ -308,7 +317,7 @@ class PathBuilder {
             const Vec2 sideways = motion.velocity - along * dot(motion.velocity, along);
             const bool settled = length(off) < 0.15 && length(sideways) < 0.15 && dot(motion.velocity, along) >= 0;
             if (settled || length(to - motion.position) <= std::max(reach, 0.5)) break;
-            const Vec2 wanted = wantedVelocity(guided, motion.position, limits_);
+            const Vec2 wanted = wantedVelocity(guided, {motion.position, motion.velocity, acceleration}, limits_);
             accelerate(motion.velocity, acceleration, wanted, limits_, kTraceStep_s);
             motion.position = motion.position + motion.velocity * kTraceStep_s;
             if (const auto height = heightAt(motion.position); height && motion.amsl_m) {
@@ -335,9 +344,8 @@ class PathBuilder {
         if (length(motion.position - path_.line.back().local) > 1e-6) put(motion.position, motion.amsl_m);
         if (length(end - path_.line.back().local) > 1e-6)
             put(end, at_end, f.stops ? std::optional(b.position) : std::nullopt);
-        const double brake = 0.7 * limits_.accel_mps2;
-        const double end_speed =
-            std::min(f.speed_mps, std::sqrt(f.end_speed_mps * f.end_speed_mps + 2 * brake * length(to - end)));
+        const double end_speed = std::min(
+            f.speed_mps, brakingSpeed(f.end_speed_mps, std::max(0.0, length(to - end) - f.brake_before_m), limits_));
         if (f.stops)
             motion.velocity = {};
         else if (end != motion.position)
@@ -372,17 +380,15 @@ class PathBuilder {
                                  flights_[next->second].curve.empty();
             if (goes_on)
                 f.end_speed_mps = cornerSpeed(local_[to->second] - local_[from->second], chord(next->second),
-                                              f.speed_mps, f.acceptance_m, limits_.accel_mps2);
+                                              f.speed_mps, f.acceptance_m, limits_);
             flights_.resize(path_.legs.size());
             flights_.back() = f;
             Motion motion = after[from->second];
             const Vec2 out = unit(local_[to->second] - local_[from->second]);
             // The leg before is left as fast as it may be this near to a corner of this kind.
-            const double corner =
-                cornerSpeed(unit(motion.velocity), out, length(motion.velocity), 2, limits_.accel_mps2);
+            const double corner = cornerSpeed(unit(motion.velocity), out, length(motion.velocity), 2, limits_);
             const double still = length(local_[from->second] - motion.position);
-            motion.velocity =
-                limited(motion.velocity, std::sqrt(corner * corner + 2 * 0.7 * limits_.accel_mps2 * still));
+            motion.velocity = limited(motion.velocity, brakingSpeed(corner, still, limits_));
             PathLeg& leg = path_.legs.back();
             leg.line_from = path_.line.size();
             repeat_start_ = true;

@@ -42,7 +42,7 @@ class WingPathBuilder {
         ItemId source = 0;
         GeoPoint place;
         std::optional<double> amsl_m, over_ground_m;
-        bool on_the_way = false;
+        bool on_the_way = false, home = false;
         std::vector<GoBack> repeats;
         WingState after;  // on letting go of it
         std::size_t point = 0;
@@ -76,7 +76,8 @@ class WingPathBuilder {
             if (nav.height.ref == HeightRef::ground) g.over_ground_m = nav.height.value_m;
             g.goal.place = path_.frame.toLocal(nav.place);
             g.goal.speed_mps = nav.speed_mps;
-            g.goal.acceptance_m = nav.acceptance_m;
+            g.goal.acceptance_m =
+                plan_.traits.ways.acceptance_m > 0 ? plan_.traits.ways.acceptance_m : nav.acceptance_m;
             g.goal.spline = nav.spline;
             g.goal.hold_s = nav.hold_s;
             if (nav.hold_s > 0) g.goal.kind = WingGoal::hold;
@@ -87,7 +88,11 @@ class WingPathBuilder {
                     break;
                 case LegKind::returnHome:
                     if (!plan_.home) continue;
-                    g.goal.kind = WingGoal::comeHome;
+                    g.goal.kind = plan_.traits.ways.wing_lands ? WingGoal::comeHome : WingGoal::turns;
+                    g.goal.turns_count = 1;  // one turn of the circle it does not leave is drawn
+                    g.goal.place = path_.frame.toLocal(plan_.home->position);
+                    g.place = plan_.home->position;
+                    g.home = true;
                     g.goal.speed_mps = limits_.cruise_mps;
                     g.goal.ground_amsl_m = ground_.value_or(0);
                     break;
@@ -155,7 +160,7 @@ class WingPathBuilder {
             nominal_amsl_ = goal.amsl_m;
         }
         const auto next = k + 1 < goals_.size() ? std::optional(withHeight(goals_[k + 1])) : std::nullopt;
-        flyPieces(wingLegs(limits_, nominal_, nominal_amsl_, came_, goal, next), g, goal.kind == WingGoal::comeHome,
+        flyPieces(wingLegs(limits_, nominal_, nominal_amsl_, came_, goal, next), g, g.home,
                   goal.kind == WingGoal::takeOff);
         const Vec2 end = goal.kind == WingGoal::takeOff ? climb_end_ : goal.place;
         came_ = end - nominal_;
@@ -168,7 +173,7 @@ class WingPathBuilder {
     WingGoal withHeight(const Goal& g) const {
         WingGoal goal = g.goal;
         goal.amsl_m = g.amsl_m.value_or(nominal_amsl_);
-        if (goal.kind == WingGoal::comeHome) goal.amsl_m = std::max(goal.amsl_m, nominal_amsl_);
+        if (g.home) goal.amsl_m = std::max(goal.amsl_m, nominal_amsl_);
         return goal;
     }
 
@@ -200,7 +205,7 @@ class WingPathBuilder {
                                 g.goal.kind != WingGoal::turns && g.goal.kind != WingGoal::toHeight;
             const bool to_centre = !at_goal && g.goal.kind != WingGoal::land && g.goal.kind != WingGoal::comeHome;
             GeoPoint place = path_.frame.toGeo(state_.position);
-            if (placed || to_centre) place = g.goal.kind == WingGoal::comeHome ? plan_.home->position : g.place;
+            if (placed || to_centre) place = g.place;
             g.point = addPoint(place, known_ ? std::optional(state_.amsl_m) : std::nullopt, g.source);
             if (placed && g.goal.kind == WingGoal::pass) {
                 path_.points.back().amsl_m = g.amsl_m;

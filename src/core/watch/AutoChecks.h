@@ -1,6 +1,7 @@
 // Checklist items that look for themselves: each says whether it is fulfilled and why.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <span>
 #include <string>
@@ -20,6 +21,8 @@ struct CheckResult {
     std::string text;
     /// The parameter that would make it so, where it is safe to set one.
     std::optional<std::pair<std::string, Parameter>> setting = {};
+    /// What the aircraft holds, taken into the plan; empty: nothing to take.
+    std::function<void(Plan&)> take = {};
 };
 
 /// All there is to go by, before a flight.

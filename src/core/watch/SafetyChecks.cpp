@@ -80,6 +80,11 @@ CheckResult action(const FieldInput& in, Subject subject, SafetyAction planned_a
     return r;
 }
 
+bool keeps(const SafetySetting& kinds, FenceLimit kind) {
+    constexpr double kMostBits = 1 << 20;
+    return kinds.value >= 0 && kinds.value < kMostBits && (static_cast<int>(kinds.value) & kind) != 0;
+}
+
 CheckResult fenceActs(const FieldInput& in) {
     if (in.plan == nullptr) return {unknown, kNoPlan};
     if (in.plan->fences.empty() && !in.plan->ceiling_m) return {good, "the plan has no fence and no ceiling"};
@@ -90,6 +95,13 @@ CheckResult fenceActs(const FieldInput& in) {
     if (on && on->value == 0) {
         CheckResult r{bad, fmt::format("the fence is off on the aircraft ({} is 0)", on->name)};
         r.setting = asked.safety->wanting(Subject::fenceOn, 1.0);
+        return r;
+    }
+    // A fence that does not look at areas is none for a plan that has them.
+    if (const auto kinds = asked.safety->at(Subject::fenceKinds);
+        kinds && !in.plan->fences.empty() && !keeps(*kinds, keepsAreas)) {
+        CheckResult r{bad, fmt::format("the aircraft's fence keeps no areas ({} is {:g})", kinds->name, kinds->value)};
+        r.setting = asked.safety->wanting(Subject::fenceKinds, kinds->value + double{keepsAreas});
         return r;
     }
     if (!does) return {good, "the fence is on"};
@@ -128,6 +140,15 @@ CheckResult ceiling(const FieldInput& in) {
         if (r.state == bad)
             r.setting = off ? asked.safety->wanting(Subject::fenceOn, 1.0)
                             : asked.safety->wanting(Subject::fenceAction, SafetyMeans::returns);
+        return r;
+    }
+    if (const auto kinds = asked.safety->at(Subject::fenceKinds); !none && kinds && !keeps(*kinds, keepsCeiling)) {
+        CheckResult r{
+            in.plan->ceiling_m ? bad : good,
+            fmt::format("{:.0f} m above home is set on the aircraft and not kept: its fence looks at no height "
+                        "({} is {:g}); {}",
+                        held->value, kinds->name, kinds->value, planned)};
+        if (r.state == bad) r.setting = asked.safety->wanting(Subject::fenceKinds, kinds->value + double{keepsCeiling});
         return r;
     }
     const double highest = in.rehearsal != nullptr ? in.rehearsal->max_height_home_m : 0;
@@ -172,16 +193,74 @@ CheckResult returnHeight(const FieldInput& in) {
 
 CheckResult acceptance(const FieldInput& in) {
     if (in.plan == nullptr) return {unknown, kNoPlan};
-    const std::string planned =
-        fmt::format("planned: a point counts as reached within {:.0f} m", in.plan->defaults.acceptance_m);
+    const OwnWays& ways = in.plan->traits.ways;
+    const double reckoned = ways.acceptance_m > 0 ? ways.acceptance_m : in.plan->defaults.acceptance_m;
+    const std::string planned = fmt::format("planned: a point counts as reached within {:.0f} m", reckoned);
     const Asked asked = ask(in, planned);
     if (!asked.safety) return asked.why_not;
     const auto held = asked.safety->at(Subject::acceptance_m);
     if (!held) return notHeld(planned);
     constexpr double kMuch = 2, kLeast_m = 5;
-    const bool wide = held->value > std::max(kLeast_m, kMuch * in.plan->defaults.acceptance_m);
-    return {wide ? bad : good,
-            fmt::format("by itself the aircraft counts a point as reached within {:.1f} m; {}", held->value, planned)};
+    const bool wide = held->value > std::max(kLeast_m, kMuch * reckoned);
+    CheckResult r{wide ? bad : good, fmt::format("by itself the aircraft counts a point as reached within {:.1f} m; {}",
+                                                 held->value, planned)};
+    constexpr double kWidest_m = 1000;
+    if (wide && held->value <= kWidest_m)
+        r.take = [own = held->value](Plan& plan) { plan.traits.ways.acceptance_m = own; };
+    return r;
+}
+
+/// Speeds and the like: what the aircraft moves by, against what the rehearsal reckons with.
+struct Moved {
+    Subject subject;
+    const char* words;  // {:g} and its unit
+    double (*planned)(const Plan&);
+    void (*take)(Plan&, double held);
+};
+constexpr Moved kMoved[] = {
+    {Subject::speed_mps, "flies at {:.3g} m/s", [](const Plan& p) { return p.vehicle.cruise_mps; },
+     [](Plan& p, double v) { p.vehicle.cruise_mps = v; }},
+    {Subject::climb_mps, "climbs at {:.3g} m/s", [](const Plan& p) { return p.vehicle.climb_mps; },
+     [](Plan& p, double v) { p.vehicle.climb_mps = v; }},
+    {Subject::descent_mps, "comes down at {:.3g} m/s", [](const Plan& p) { return p.vehicle.descent_mps; },
+     [](Plan& p, double v) { p.vehicle.descent_mps = v; }},
+    {Subject::acceleration_mps2, "accelerates by {:.3g} m/s²", [](const Plan& p) { return p.vehicle.accel_mps2; },
+     [](Plan& p, double v) { p.vehicle.accel_mps2 = v; }},
+    {Subject::jerk_mps3, "builds that up by {:.3g} m/s³", [](const Plan& p) { return flownVehicle(p).jerk_mps3; },
+     [](Plan& p, double v) { p.traits.ways.jerk_mps3 = v; }},
+    {Subject::returnCone, "returns in a cone of {:.3g}", [](const Plan& p) { return p.traits.ways.return_cone; },
+     [](Plan& p, double v) { p.traits.ways.return_cone = v; }},
+    {Subject::returnWait_s, "waits {:.3g} s over home", [](const Plan& p) { return p.traits.ways.return_wait_s; },
+     [](Plan& p, double v) { p.traits.ways.return_wait_s = v; }}};
+
+CheckResult moves(const FieldInput& in) {
+    if (in.plan == nullptr) return {unknown, kNoPlan};
+    const Asked asked = ask(in, "planned as the vehicle's profile says");
+    if (!asked.safety) return asked.why_not;
+    constexpr double kSame = 0.05;
+    // What a profile of the plan may say; a vehicle that says more is not believed.
+    constexpr double kLeast = 0.1, kMost = 150;
+    std::string others;
+    std::vector<std::pair<const Moved*, double>> taken;
+    int known = 0;
+    for (const Moved& m : kMoved) {
+        const auto held = asked.safety->at(m.subject);
+        const bool may_be_none = m.subject == Subject::returnCone || m.subject == Subject::returnWait_s;
+        if (!held || held->value > kMost || held->value < (may_be_none ? 0 : kLeast)) continue;
+        ++known;
+        const double planned = m.planned(*in.plan);
+        if (std::abs(held->value - planned) <= kSame * std::max(held->value, planned)) continue;
+        others += fmt::format("{}{} (reckoned with {:.3g})", others.empty() ? "" : ", ",
+                              fmt::format(fmt::runtime(m.words), held->value), planned);
+        taken.emplace_back(&m, held->value);
+    }
+    if (known == 0) return notHeld("planned as the vehicle's profile says");
+    if (taken.empty()) return {good, "as the rehearsal reckons"};
+    CheckResult r{bad, "it " + others};
+    r.take = [taken](Plan& plan) {
+        for (const auto& [m, held] : taken) m->take(plan, held);
+    };
+    return r;
 }
 
 CheckResult missionSwitch(const FieldInput& in) {
@@ -213,6 +292,7 @@ std::span<const AutoCheck> safetyChecks() {
                                             {"low-battery", "When the battery is low", lowBattery},
                                             {"return-height", "Return height", returnHeight},
                                             {"acceptance", "Counts a point as reached", acceptance},
+                                            {"moves", "Moves as rehearsed", moves},
                                             {"mission-switch", "Mission on the pilot's switch", missionSwitch}};
     return kChecks;
 }

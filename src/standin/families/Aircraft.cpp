@@ -287,6 +287,13 @@ int Aircraft::enter(Does does) {
         led_to_ = place_;
         led_amsl_ = amsl_m_;
     }
+    if (does == Does::home) {
+        constexpr double kLeastClimb_m = 2.5;
+        const Family::WayBack back = family_.wayBack(parameters_);
+        const double near = std::max(kLeastClimb_m, back.cone * distance_m(place_, options_.home));
+        led_amsl_ =
+            std::max(amsl_m_, options_.home_amsl_m + (back.cone > 0 ? std::min(back.height_m, near) : back.height_m));
+    }
     modes_.push_back(family_.number(does));
     heartbeat();
     return done;
@@ -664,23 +671,26 @@ void Aircraft::step(double dt) {
         disarm();  // long on the ground
         return;
     }
-    constexpr double kReturn_m = 60;
     switch (does_) {
         case Does::route:
             flyRoute(dt);
             break;
         case Does::home: {
-            const double amsl = std::max(options_.home_amsl_m + kReturn_m, climbed_ ? 0.0 : amsl_m_);
-            if (!climbed_ && amsl_m_ < amsl - 1) {
-                fly(place_, amsl, dt, 0, false);
-                break;
+            const Family::WayBack back = family_.wayBack(parameters_);
+            if (!climbed_) {
+                if (amsl_m_ < led_amsl_ - 1) {
+                    fly(place_, led_amsl_, dt, 0, false);
+                    break;
+                }
+                climbed_ = true;
+                there_s_ = -1;
             }
-            climbed_ = true;
             if (family_.body() == Body::wing) {
-                circle(options_.home, family_.circle_m(), options_.home_amsl_m + kReturn_m, dt);
+                circle(options_.home, family_.circle_m(), led_amsl_, dt);
                 break;
             }
-            if (fly(options_.home, amsl_m_, dt, 1, false) && length(velocity_) < 0.5) does_ = Does::lands;
+            if (fly(options_.home, led_amsl_, dt, 1, false) && length(velocity_) < 0.5 && there_s_ < 0) there_s_ = t_s_;
+            if (there_s_ >= 0 && t_s_ - there_s_ >= back.wait_s) does_ = Does::lands;
             break;
         }
         case Does::lands:

@@ -75,6 +75,11 @@ class Family {
     }
 
     virtual std::map<std::string, Parameter> parameters() const = 0;
+    /// How it flies home, as its parameters say.
+    struct WayBack {
+        double height_m = 60, cone = 0, wait_s = 0;
+    };
+    virtual WayBack wayBack(const std::map<std::string, Parameter>&) const { return {}; }
     /// Integers travel as their bytes, else as numbers.
     virtual bool parametersBytewise() const = 0;
 

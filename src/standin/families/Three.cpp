@@ -197,9 +197,10 @@ class Three : public Family {
     }
 
     std::map<std::string, Parameter> parameters() const override {
-        std::map<std::string, Parameter> p = {{"FENCE_ENABLE", {0, true}}, {"FENCE_ACTION", {1, true}},
-                                              {"FENCE_ALT_MAX", {100}},    {"BATT_FS_LOW_ACT", {0, true}},
-                                              {"FLTMODE_CH", {5, true}},   {"SYSID_THISMAV", {1, true}}};
+        std::map<std::string, Parameter> p = {{"FENCE_ENABLE", {0, true}},    {"FENCE_ACTION", {1, true}},
+                                              {"FENCE_TYPE", {7, true}},      {"FENCE_ALT_MAX", {100}},
+                                              {"BATT_FS_LOW_ACT", {0, true}}, {"FLTMODE_CH", {5, true}},
+                                              {"SYSID_THISMAV", {1, true}}};
         if (body() == Body::wing) {
             p["WP_RADIUS"] = {30};
             p["WP_LOITER_RAD"] = {60};
@@ -209,9 +210,18 @@ class Three : public Family {
             p["WPNAV_RADIUS"] = {200};
             p["WPNAV_SPEED"] = {1000};
             p["RTL_ALT"] = {6000, true};
+            p["RTL_CONE_SLOPE"] = {3};
+            p["RTL_LOIT_TIME"] = {5000, true};
+            p["WPNAV_ACCEL"] = {250};
+            p["WPNAV_JERK"] = {1};
             p["FS_GCS_ENABLE"] = {0, true};
         }
         return p;
+    }
+    WayBack wayBack(const std::map<std::string, Parameter>& p) const override {
+        const auto of = [&](const char* name) { return p.contains(name) ? p.at(name).value : 0; };
+        if (body() == Body::wing) return {of("ALT_HOLD_RTL") / 100, 0, 0};
+        return {of("RTL_ALT") / 100, of("RTL_CONE_SLOPE"), of("RTL_LOIT_TIME") / 1000};
     }
     bool parametersBytewise() const override { return false; }
 };

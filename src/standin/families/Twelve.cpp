@@ -106,7 +106,11 @@ class Twelve : public Family {
         return {{"GF_ACTION", {2, true}},   {"GF_MAX_VER_DIST", {0}},   {"GF_MAX_HOR_DIST", {0}},
                 {"NAV_DLL_ACT", {0, true}}, {"NAV_RCL_ACT", {2, true}}, {"COM_LOW_BAT_ACT", {0, true}},
                 {"RTL_RETURN_ALT", {60}},   {"NAV_ACC_RAD", {2}},       {"MPC_XY_CRUISE", {5}},
-                {"MIS_DIST_1WP", {10000}},  {"MAV_SYS_ID", {1, true}}};
+                {"MPC_ACC_HOR", {3}},       {"MPC_JERK_AUTO", {4}},     {"MIS_DIST_1WP", {10000}},
+                {"MAV_SYS_ID", {1, true}}};
+    }
+    WayBack wayBack(const std::map<std::string, Parameter>& p) const override {
+        return {p.contains("RTL_RETURN_ALT") ? p.at("RTL_RETURN_ALT").value : 60, 0, 0};
     }
     bool parametersBytewise() const override { return true; }
 };

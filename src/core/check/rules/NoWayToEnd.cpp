@@ -5,6 +5,23 @@ namespace anhinga::rules {
 /// A plan whose last item leaves the aircraft in the air: it is a stop until something is chosen, and a warning where
 /// what was chosen leaves it in the air.
 void noWayToEnd(const CheckInput& in, Out& out) {
+    if (in.plan.items.empty()) return;
+    const bool returns = in.plan.items.back().kind == ItemKind::returnHome;
+    if (in.plan.vehicle.kind == VehicleKind::fixedWing && !in.plan.traits.ways.wing_lands &&
+        (returns || (endsOpen(in.plan) && in.plan.at_end == AtEnd::returnAndLand))) {
+        const ItemId last_id = in.plan.items.back().id;
+        Finding f{Severity::warn, "no-way-to-end", last_id, {}, in.placeOf(last_id), {}};
+        f.message =
+            "coming home, this autopilot circles over home and does not land a fixed wing: somebody has to land it";
+        if (returns && in.plan.home)
+            f.corrections = {{"Land at home instead", [](Plan& plan) {
+                                  if (plan.items.empty() || !plan.home) return;
+                                  plan.items.back().kind = ItemKind::land;
+                                  plan.items.back().position = plan.home->position;
+                              }}};
+        out.push_back(std::move(f));
+        return;
+    }
     if (!endsOpen(in.plan)) return;
     const Item& last = in.plan.items.back();
     const bool for_ever = std::any_of(last.actions.begin(), last.actions.end(), [](const Action& a) {
