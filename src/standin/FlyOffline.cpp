@@ -10,7 +10,7 @@ SensorFaults sensorFaults(const Faults& faults, double log_from_s) {
     const auto has = [&](const char* name) { return faults.since(name, kForever) >= 0; };
     const auto begins = [&](const char* name) { return kForever - faults.since(name, kForever) - log_from_s; };
     if (has("compass")) out.compass_offset_ut = 24;
-    if (has("motor-field")) out.compass_ut_per_a = 1.5;
+    if (has("motor-field")) out.compass_ut_per_a = 2.6;
     if (has("resonance")) {
         out.resonance_hz = 62;
         out.resonance_mps2 = 27;

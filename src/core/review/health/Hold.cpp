@@ -61,31 +61,25 @@ Answer askHold(const Flown& flown) {
             p[i] = frame.toLocal({lats[i], lons[i]});
             known[i] = 1;
         }
-    // Longest stretches that stay within the radius of where they began (twice, as it may begin at the rim).
+    // Windows that stay within the radius of where they began (twice, as it may begin at the rim).
     std::optional<Standing> worst;
     const auto least = static_cast<std::size_t>(kLeast_s / kStep_s);
-    for (std::size_t i = 0; i + least <= n;) {
-        std::size_t to = i;
-        while (to < n && known[to] != 0 && length(p[to] - p[i]) < 2 * kMostRadius_m) ++to;
-        if (to - i < least) {
-            i = std::max(i + 1, to - std::min(to, least / 2));
-            continue;
+    for (const std::size_t span : {least, 2 * least})
+        for (std::size_t from = 0; from + span <= n; from += least / 4) {
+            bool stays = true;
+            for (std::size_t k = from; k < from + span && stays; ++k)
+                stays = known[k] != 0 && length(p[k] - p[from]) < 2 * kMostRadius_m;
+            if (!stays) continue;
+            const Standing s = lookAt(p, from, from + span, air.from_s);
+            if (s.radius_m > kMostRadius_m) continue;
+            // Moving through: a line leaves a radius but does not go around; what stands still has next to none.
+            const double straight = length(p[from + span - 1] - p[from]);
+            if (s.turns < 0.5 && straight > 2 * s.radius_m) continue;
+            const auto rank = [](const Standing& x) {
+                return x.turns >= kTurns && x.round ? x.radius_m + 100 : x.radius_m;
+            };
+            if (!worst || rank(s) > rank(*worst)) worst = s;
         }
-        // Within it: windows, as it flies in and out of the place.
-        for (const std::size_t span : {least, 2 * least})
-            for (std::size_t from = i; from + span <= to; from += least / 4) {
-                const Standing s = lookAt(p, from, from + span, air.from_s);
-                if (s.radius_m > kMostRadius_m) continue;
-                // Moving through: a line leaves a radius but does not go around; what stands still has next to none.
-                const double straight = length(p[from + span - 1] - p[from]);
-                if (s.turns < 0.5 && straight > 2 * s.radius_m) continue;
-                const auto rank = [](const Standing& x) {
-                    return x.turns >= kTurns && x.round ? x.radius_m + 100 : x.radius_m;
-                };
-                if (!worst || rank(s) > rank(*worst)) worst = s;
-            }
-        i = to;
-    }
     if (!worst) return unknown(fmt::format("It never stayed in one place for {:.0f} seconds", kLeast_s));
     Answer a;
     a.unit = "m";
