@@ -7,6 +7,14 @@
 
 namespace anhinga {
 
+QString cardText(const CameraSnapshot& camera) {
+    if (camera.card == CardState::none) return "no card";
+    if (camera.card == CardState::unformatted) return "card not formatted";
+    if (!camera.free_mb) return {};
+    constexpr double kGigabytes = 1024.0 * 1024 / 1e9;  // a MiB
+    return QString("%1 GB free").arg(*camera.free_mb * kGigabytes, 0, 'f', 1);
+}
+
 LinkSession::LinkSession(const LinkWorld& world, QObject* parent)
     : QObject(parent), world_(world), timer_(*world.clock, 50) {
     connect(&timer_, &ClockTimer::timeout, this, [this] {

@@ -26,6 +26,9 @@ struct CommandNote {
     QDateTime time;
 };
 
+/// "48.6 GB free", "no card"; empty: not known.
+QString cardText(const CameraSnapshot& camera);
+
 class LinkSession : public QObject {
     Q_OBJECT
   public:

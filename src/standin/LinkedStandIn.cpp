@@ -2,9 +2,18 @@
 
 namespace anhinga {
 
+void LinkedStandIn::accompany(const CompanionOptions& options, int system) {
+    if (options.any())
+        companions_ = std::make_unique<Companions>(options, system, [this](const mavlink::Message& m) { send(m); });
+}
+
+void LinkedStandIn::say(const mavlink::Message& m) {
+    if (!companions_ || companions_->says(m)) send(m);
+}
+
 void LinkedStandIn::send(const mavlink::Message& m) {
-    std::string frame = vehicle_->frame(m);
     const std::lock_guard lock(mutex_);
+    std::string frame = vehicle_->frame(m);  // stamps it where it signs: one at a time
     if (transport_) transport_->send(std::move(frame));
 }
 
@@ -15,6 +24,7 @@ Result<void> LinkedStandIn::connect(const LinkAddress& address, const LinkCondit
         [this](std::span<const std::uint8_t> bytes) {
             parser_.feed(bytes, [this](const mavlink::Message& m, std::span<const std::uint8_t> frame) {
                 vehicle_->hear(m, frame);
+                if (companions_) companions_->hear(m);
             });
         },
         conditions);
@@ -29,7 +39,8 @@ Result<std::unique_ptr<LinkedStandIn>> LinkedStandIn::open(const LinkAddress& ad
     std::unique_ptr<LinkedStandIn> linked(new LinkedStandIn);
     LinkedStandIn* l = linked.get();
     options.clock = world.clock;
-    auto standin = std::make_unique<StandIn>(options, [l](const mavlink::Message& m) { l->send(m); });
+    l->accompany(options.companions, options.system);
+    auto standin = std::make_unique<StandIn>(options, [l](const mavlink::Message& m) { l->say(m); });
     l->standin_ = standin.get();
     l->vehicle_ = std::move(standin);
     if (auto ok = l->connect(address, conditions, world); !ok) return tl::unexpected(ok.error());
@@ -43,8 +54,10 @@ Result<std::unique_ptr<LinkedStandIn>> LinkedStandIn::open(const LinkAddress& ad
                                                            const LinkConditions& conditions, const LinkWorld& world) {
     std::unique_ptr<LinkedStandIn> linked(new LinkedStandIn);
     LinkedStandIn* l = linked.get();
+    l->accompany(options.companions, options.system);
+    options.unix_s = world.clock->unix_s();
     auto aircraft =
-        std::make_unique<families::Aircraft>(std::move(options), [l](const mavlink::Message& m) { l->send(m); });
+        std::make_unique<families::Aircraft>(std::move(options), [l](const mavlink::Message& m) { l->say(m); });
     l->aircraft_ = aircraft.get();
     l->vehicle_ = std::move(aircraft);
     if (auto ok = l->connect(address, conditions, world); !ok) return tl::unexpected(ok.error());
@@ -64,6 +77,7 @@ void LinkedStandIn::run(const std::stop_token& stop, Clock& clock, LinkCondition
         clock.sleep(kTick_s, stop);
         const double now_s = clock.now_s();
         vehicle_->advance(now_s - last_s);
+        if (companions_) companions_->advance(now_s - last_s);
         last_s = now_s;
         if (slow || !faults.holds("slow-radio", (now_s - start_s) * pace)) continue;
         slow = true;

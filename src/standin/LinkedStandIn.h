@@ -25,14 +25,20 @@ class LinkedStandIn {
     /// Our own; not to be called for one of a real family.
     StandIn& standin() { return *standin_; }
     families::Aircraft& aircraft() { return *aircraft_; }
+    /// Null: it flies alone.
+    Companions* companions() { return companions_.get(); }
 
   private:
     LinkedStandIn() = default;
     Result<void> connect(const LinkAddress& address, const LinkConditions& conditions, const LinkWorld& world);
+    void accompany(const CompanionOptions& options, int system);
+    /// What the vehicle says; its companions hear it first.
+    void say(const mavlink::Message& message);
     void send(const mavlink::Message& message);
     void run(const std::stop_token& stop, Clock& clock, LinkConditions conditions, const Faults& faults, double pace);
 
     std::unique_ptr<SimulatedVehicle> vehicle_;
+    std::unique_ptr<Companions> companions_;
     StandIn* standin_ = nullptr;
     families::Aircraft* aircraft_ = nullptr;
     mavlink::Parser parser_;

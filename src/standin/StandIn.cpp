@@ -150,6 +150,9 @@ void StandIn::receiveLocked(const Message& m) {
         const auto to = mavlink::readInteger(m.payload, *target, 0);
         if (to != 0 && to != options_.system) return;
     }
+    // What is said to another component of the system is not its own.
+    if (const auto* target = m.info->field("target_component"))
+        if (const auto to = mavlink::readInteger(m.payload, *target, 0); to > 1) return;
     if (m.is("HEARTBEAT")) {
         constexpr int kGroundStation = 6;
         if (m.integer("type") == kGroundStation) {

@@ -21,6 +21,7 @@
 #include "core/mavlink/ModeNames.h"
 #include "core/mavlink/Signing.h"
 #include "core/program/FenceField.h"
+#include "standin/Companions.h"
 #include "standin/Faults.h"
 #include "standin/FlyOffline.h"
 #include "standin/MissionStore.h"
@@ -43,6 +44,7 @@ struct StandInOptions {
     SafetyAction lost_link = SafetyAction::returnHome, low_battery = SafetyAction::returnHome;
     int max_items = 700;
     Faults faults;
+    CompanionOptions companions;
     std::string logs_dir;    // empty: no onboard log
     std::string store_file;  // of the missions that outlive a power cut; empty: only in memory
     int system = 1;
@@ -152,7 +154,7 @@ class StandIn : public SimulatedVehicle {
     std::map<int, int> executed_;
     std::uint8_t sequence_ = 0;
     double wall_s_ = 0, owed_s_ = 0, last_heartbeat_s_ = -10, ground_heard_s_ = -1, refused_s_ = -10;
-    bool link_lost_ = false, started_ = false;
+    bool link_lost_ = false;
     int item_ = 0, log_number_ = 0, reached_ = 0, text_id_ = 0;
     int mode_request_ = 11;  // custom mode asked for on the ground: by hand as long as none is
     int fence_breach_ = 0, fence_breaches_ = 0;

@@ -6,7 +6,7 @@
 namespace anhinga {
 
 namespace {
-constexpr double kDeg = M_PI / 180;
+constexpr double kPerDegree = M_PI / 180;
 constexpr double kJump_s = 12, kJump_m = 60, kCompassOff_deg = 35;
 
 ModeKind kindOf(FlightMode mode) {
@@ -164,9 +164,9 @@ mavlink::Message StandIn::attitude() const {
     const FlightState& s = flight_.state();
     return Message("ATTITUDE")
         .set("time_boot_ms", s.t_s * 1000)
-        .set("roll", s.roll_deg * kDeg)
-        .set("pitch", s.pitch_deg * kDeg)
-        .set("yaw", wrapAngle(reportedHeading()) * kDeg);
+        .set("roll", s.roll_deg * kPerDegree)
+        .set("pitch", s.pitch_deg * kPerDegree)
+        .set("yaw", wrapAngle(reportedHeading()) * kPerDegree);
 }
 
 mavlink::Message StandIn::hud() const {
@@ -251,7 +251,7 @@ mavlink::Message StandIn::navigation() const {
     const FlightState& s = flight_.state();
     const auto target = flight_.target();
     const Vec2 to = target ? target->place - s.position : Vec2{};
-    const double bearing = std::atan2(to.x, to.y) / kDeg;
+    const double bearing = std::atan2(to.x, to.y) / kPerDegree;
     return Message("NAV_CONTROLLER_OUTPUT")
         .set("nav_roll", flight_.wantedRoll_deg())
         .set("nav_pitch", flight_.wantedPitch_deg())
@@ -263,8 +263,8 @@ mavlink::Message StandIn::navigation() const {
 }
 
 mavlink::Message StandIn::attitudeTarget() const {
-    const double roll = flight_.wantedRoll_deg() * kDeg / 2, pitch = flight_.wantedPitch_deg() * kDeg / 2,
-                 yaw = flight_.state().yaw_deg * kDeg / 2;
+    const double roll = flight_.wantedRoll_deg() * kPerDegree / 2, pitch = flight_.wantedPitch_deg() * kPerDegree / 2,
+                 yaw = flight_.state().yaw_deg * kPerDegree / 2;
     const double cr = std::cos(roll), sr = std::sin(roll), cp = std::cos(pitch), sp = std::sin(pitch),
                  cy = std::cos(yaw), sy = std::sin(yaw);
     return Message("ATTITUDE_TARGET")
@@ -288,7 +288,7 @@ mavlink::Message StandIn::estimator() const {
 
 /// The Earth's field in body axes.
 mavlink::Message StandIn::magnetometer() const {
-    const double yaw = flight_.state().yaw_deg * kDeg;
+    const double yaw = flight_.state().yaw_deg * kPerDegree;
     double x = field_.north_nt * std::cos(yaw) + field_.east_nt * std::sin(yaw);
     double y = -field_.north_nt * std::sin(yaw) + field_.east_nt * std::cos(yaw);
     double z = field_.down_nt;

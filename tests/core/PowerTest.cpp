@@ -98,8 +98,7 @@ TEST_CASE("hover and best endurance of twelve aircraft are what textbooks make o
     const auto helicopterOf = [&](double speed) {
         const double weight = h.mass_kg * kGravity, drag = kRho / 2 * h.drag_area_m2 * speed * speed;
         const double thrust = std::hypot(weight, drag), tilt = std::atan2(drag, weight);
-        const double lifts =
-            thrust * (inducedVelocity(thrust, h.rotor_area_m2, speed, tilt) + speed * std::sin(tilt));
+        const double lifts = thrust * (inducedVelocity(thrust, h.rotor_area_m2, speed, tilt) + speed * std::sin(tilt));
         return (lifts + blades * bladeSum(speed / h.tip_mps)) / h.efficiency + h.other_power_w;
     };
     CHECK(flightPower_w(h, 0, 0, kRho) == Approx(helicopterOf(0)).epsilon(0.1));
@@ -115,7 +114,8 @@ TEST_CASE("hover and best endurance of twelve aircraft are what textbooks make o
         const double weight = w.mass_kg * kGravity, lift = std::sqrt(3 * w.drag_zero / w.drag_induced);
         const double speed = std::sqrt(2 * weight / (kRho * w.wing_area_m2 * lift));
         const double power = weight * speed * 4 * w.drag_zero / lift / w.efficiency + w.other_power_w;
-        CHECK(least([&](double s) { return s > 3 ? flightPower_w(w, s, 0, kRho) : 1e9; }) == Approx(power).epsilon(0.1));
+        CHECK(least([&](double s) { return s > 3 ? flightPower_w(w, s, 0, kRho) : 1e9; }) ==
+              Approx(power).epsilon(0.1));
     }
 }
 

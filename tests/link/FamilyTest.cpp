@@ -11,8 +11,10 @@
 #include "core/flight/Rehearse.h"
 #include "core/geo/Polygon.h"
 #include "core/link/Commands.h"
+#include "core/link/LogFetch.h"
 #include "core/link/MissionTransfer.h"
 #include "core/link/Parameters.h"
+#include "core/logio/LogReader.h"
 #include "core/plan/PlanFile.h"
 #include "core/plan/ProfileLibrary.h"
 #include "standin/LinkedStandIn.h"
@@ -477,5 +479,56 @@ TEST_CASE("parameters that come before the aircraft has said how it packs them a
             whole += p.type <= 6 && p.value >= 1 && p.value == std::round(p.value);
         }
         CHECK(whole > 0);
+    }
+}
+
+TEST_CASE("a log fetched from every family's aircraft tells the flight as it flew it", "[link][family][log]") {
+    for (const FamilyKind& k : kAircraft) {
+        if (k.family <= 0) continue;
+        INFO(k.name);
+        const Plan plan = k.body == families::Body::wing ? winged(pointsOnly()) : pointsOnly();
+        const PlanView view = viewOf(plan, island().get());
+        Meeting sky(k, plan, 20);
+        CHECK(listLogs(*sky.link)->empty());
+        REQUIRE(handOver(*sky.link, view.toSend(plan), {}, nullptr, translationInput(plan, island())));
+        REQUIRE(commandArm(*sky.link));
+        REQUIRE(commandStart(*sky.link));
+        const families::Aircraft& aircraft = sky.aircraft->aircraft();
+        REQUIRE(sky.until(20, [&](const VehicleSnapshot&) { return aircraft.onRoute(); }));
+        REQUIRE(sky.until(120, [&](const VehicleSnapshot&) { return !aircraft.onRoute(); }));
+        if (k.body == families::Body::wing) REQUIRE(commandLand(*sky.link));
+        REQUIRE(sky.until(120, [&](const VehicleSnapshot& v) { return !v.armed; }));
+        const auto logs = listLogs(*sky.link);
+        REQUIRE(logs);
+        REQUIRE(logs->size() == 1);
+        TempDir dir;
+        const std::string file = dir.path() + "/flight";
+        REQUIRE(fetchLog(*sky.link, logs->front(), file));
+        const auto log = openLog(file);
+        REQUIRE(log);
+        CHECK(((*log)->format.find("ULog") != std::string::npos) == (k.family == 12));
+        if (k.family == 3) {
+            const char* kind = k.body == families::Body::wing         ? "fixed wing"
+                               : k.body == families::Body::helicopter ? "helicopter"
+                                                                      : "multirotor";
+            CHECK((*log)->vehicle.find(kind) != std::string::npos);
+        }
+        CHECK((*log)->damaged_bytes == 0);
+        const auto flown = aircraft.flown();
+        const Channel *lat = (*log)->find("position.lat_deg"), *lon = (*log)->find("position.lon_deg"),
+                      *amsl = (*log)->find("position.height_amsl_m");
+        REQUIRE((lat != nullptr && lon != nullptr && amsl != nullptr));
+        REQUIRE(lat->value.size() > 200);
+        double worst = 0;
+        for (std::size_t i = 0; i < flown.size(); i += 7) {
+            const double t = lat->t_s.front() + flown[i].t_s - flown.front().t_s;
+            const auto a = lat->at(t), b = lon->at(t), h = amsl->at(t);
+            if (!a || !b || !h) continue;
+            worst = std::max({worst, distance_m({*a, *b}, flown[i].place), std::abs(*h - flown[i].amsl_m)});
+        }
+        CHECK(worst < 4);  // a tenth of a second at its speed, and the step of a log's clock
+        bool mission = false;
+        for (const ModeChange& m : (*log)->modes) mission = mission || m.name == "mission";
+        CHECK(mission);
     }
 }

@@ -32,6 +32,7 @@ class Rig {
     }
     VehicleLink& link() { return *link_; }
     StandIn& standin() { return vehicle_->standin(); }
+    Companions& companions() { return *vehicle_->companions(); }
     World& world() { return world_; }
     /// The link is another from now on.
     void conditions(const LinkConditions& c) { proxy_->setConditions(c); }

@@ -107,3 +107,50 @@ TEST_CASE("a lost link says for how long", "[ui][field]") {
     c.standin.reset();
     CHECK(c.d.until(9000, [&] { return c.d.child<QLabel>("vehicle state")->text().contains("link lost for"); }));
 }
+
+TEST_CASE("camera and gimbal are ordered from the Fly page, and their state stands there and in the strip",
+          "[ui][field][payload]") {
+    StandInOptions options = standInAt({47.3051970, -20.1068059}, 45, 10);
+    options.companions.camera = options.companions.gimbal = true;
+    Day day(options);
+    day.d.press("field tab Fly");
+    auto* state = day.d.child<QLabel>("camera state");
+    REQUIRE(day.d.until(20000, [&] { return state->text().contains("free"); }));
+    CHECK(state->text().startsWith("Shoreline 20 · 1204 photos on it · "));
+    // 61,000 less 1,204 photos of 9, MiB: 52.6 GB.
+    CHECK(state->text().contains("52.6 GB free"));
+    REQUIRE(day.command("command Photo").state == CommandNote::accepted);
+    CHECK(day.d.until(9000, [&] { return state->text().contains("1205 photos on it"); }));
+    CHECK(day.standin->companions()->taken() == 1);
+    REQUIRE(day.command("command Film").state == CommandNote::accepted);
+    auto* film = day.d.child<QPushButton>("command Film");
+    CHECK(day.d.until(9000, [&] { return film->text() == "Stop filming" && film->isChecked(); }));
+    CHECK(day.standin->companions()->filming());
+    REQUIRE(day.command("command Film").state == CommandNote::accepted);
+    CHECK(day.d.until(9000, [&] { return film->text() == "Film"; }));
+    CHECK_FALSE(day.standin->companions()->filming());
+    auto* tilt = day.d.child<QLineEdit>("tilt");
+    tilt->selectAll();
+    QTest::keyClicks(tilt, "-45");
+    REQUIRE(day.command("command Tilt").state == CommandNote::accepted);
+    CHECK(day.d.until(15000, [&] { return day.d.child<QLabel>("tilt state")->text() == "now -45°"; }));
+    CHECK(day.standin->companions()->pitch_deg() == Approx(-45).margin(0.5));
+    // What it cannot do is not sent, and said.
+    const auto before = day.link().commands().size();
+    tilt->selectAll();
+    QTest::keyClicks(tilt, "60");
+    QTest::keyClick(tilt, Qt::Key_Return);
+    CHECK(day.link().commands().size() == before);
+    CHECK(day.d.window.lastMessage().contains("-90° to 30°"));
+    // In flight the strip tells the room on the card.
+    day.handOver();
+    day.d.press("field tab Fly");
+    REQUIRE(day.arm().state == CommandNote::accepted);
+    REQUIRE(day.command("command Start").state == CommandNote::accepted);
+    auto* strip = day.d.child<QWidget>("state strip");
+    CHECK(day.d.until(20000, [&] {
+        for (const QLabel* l : strip->findChildren<QLabel*>())
+            if (l->toolTip().contains("card: 52.6 GB free")) return true;
+        return false;
+    }));
+}

@@ -70,7 +70,7 @@ FlyPage::FlyPage(FieldSession* field, PlanSession* plan, LinkSession* link, QWid
 
     auto* rest = new QWidget;
     auto* below = new QVBoxLayout(rest);
-    below->setContentsMargins(0, 0, 0, 0);
+    below->setContentsMargins(0, 0, 6, 0);
     below->setSpacing(6);
     fold_ = new QPushButton;
     fold_->setObjectName("other orders");
@@ -88,6 +88,7 @@ FlyPage::FlyPage(FieldSession* field, PlanSession* plan, LinkSession* link, QWid
     unfold(fold_->isChecked());
     below->addWidget(fold_);
     below->addWidget(others_);
+    below->addWidget(makeCamera());  // it comes once a camera has answered: below what must not move
 
     command_ = new QLabel;
     command_->setWordWrap(true);
@@ -188,6 +189,117 @@ QWidget* FlyPage::makeOthers() {
     return box;
 }
 
+QWidget* FlyPage::makeCamera() {
+    camera_ = new QWidget;
+    camera_->setObjectName("camera orders");
+    auto* column = new QVBoxLayout(camera_);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(5);
+    camera_row_ = new QWidget;
+    auto* row = new QHBoxLayout(camera_row_);
+    row->setContentsMargins(0, 0, 0, 0);
+    photo_ = new QPushButton("Photo");
+    photo_->setObjectName("command Photo");
+    photo_->setToolTip("One photo, now");
+    film_ = new QPushButton("Film");
+    film_->setObjectName("command Film");
+    film_->setToolTip("Films until it is pressed again");
+    film_->setCheckable(true);
+    row->addWidget(photo_, 1);
+    row->addWidget(film_, 1);
+    column->addWidget(camera_row_);
+    camera_state_ = new QLabel;
+    camera_state_->setObjectName("camera state");
+    camera_state_->setTextFormat(Qt::PlainText);
+    camera_state_->setWordWrap(true);
+    camera_state_->setFont(uiFont(8.5));
+    column->addWidget(camera_state_);
+    tilt_row_ = new QWidget;
+    auto* tilted = new QHBoxLayout(tilt_row_);
+    tilted->setContentsMargins(0, 0, 0, 0);
+    auto* order = new QPushButton("Tilt the camera to");
+    order->setObjectName("command Tilt");
+    order->setToolTip("0 looks ahead, -90 straight down");
+    tilt_deg_ = new QLineEdit("-90°");
+    tilt_deg_->setObjectName("tilt");
+    tilt_deg_->setFixedWidth(72);
+    tilt_state_ = new QLabel;
+    tilt_state_->setObjectName("tilt state");
+    tilt_state_->setProperty("quiet", true);
+    tilted->addWidget(order, 1);
+    tilted->addWidget(tilt_deg_);
+    tilted->addWidget(tilt_state_);
+    column->addWidget(tilt_row_);
+    connect(photo_, &QPushButton::clicked, this, &FlyPage::photo);
+    connect(film_, &QPushButton::clicked, this, &FlyPage::film);
+    connect(order, &QPushButton::clicked, this, &FlyPage::tilt);
+    connect(tilt_deg_, &QLineEdit::returnPressed, this, &FlyPage::tilt);
+    return camera_;
+}
+
+void FlyPage::photo() {
+    if (link_->vehicle().cameras.empty()) return;
+    const int component = link_->vehicle().cameras.front().component;
+    link_->command("Photo",
+                   [component](VehicleLink& l, std::stop_token s) { return commandPhoto(l, component, std::move(s)); });
+}
+
+void FlyPage::film() {
+    if (link_->vehicle().cameras.empty()) return;
+    const CameraSnapshot& camera = link_->vehicle().cameras.front();
+    const bool on = !camera.filming.value_or(false);
+    film_->setChecked(!on);  // it shows what the camera says
+    link_->command(on ? "Film" : "Stop filming", [component = camera.component, on](VehicleLink& l, std::stop_token s) {
+        return commandVideo(l, component, on, std::move(s));
+    });
+}
+
+void FlyPage::tilt() {
+    if (!link_->vehicle().gimbal) return;
+    const GimbalSnapshot& gimbal = *link_->vehicle().gimbal;
+    const auto deg = parseNumber(tilt_deg_->text().remove("°").trimmed().toStdString());
+    if (!deg || *deg < gimbal.pitch_min_deg || *deg > gimbal.pitch_max_deg)
+        return emit message(QString("Tilt the camera: an angle from %1° to %2° is needed")
+                                .arg(gimbal.pitch_min_deg, 0, 'f', 0)
+                                .arg(gimbal.pitch_max_deg, 0, 'f', 0));
+    link_->command(QString("Tilt the camera to %1°").arg(*deg), [pitch = *deg](VehicleLink& l, std::stop_token s) {
+        return commandGimbal(l, pitch, 0, std::move(s));
+    });
+}
+
+void FlyPage::refreshCamera() {
+    const VehicleSnapshot& v = link_->vehicle();
+    const bool heard = link_->connected() && v.heard;
+    const bool any = heard && !v.cameras.empty(), gimbal = heard && v.gimbal.has_value();
+    camera_->setVisible(any || gimbal);
+    camera_row_->setVisible(any);
+    camera_state_->setVisible(any);
+    tilt_row_->setVisible(gimbal);
+    if (any) {
+        const CameraSnapshot& c = v.cameras.front();
+        photo_->setEnabled(!c.answers || c.photos);
+        film_->setEnabled(!c.answers || c.video);
+        film_->setChecked(c.filming.value_or(false));
+        film_->setText(c.filming.value_or(false) ? "Stop filming" : "Film");
+        QStringList parts{c.model.empty() ? QString("Camera") : QString::fromStdString(c.model)};
+        if (!c.answers) parts << "has not said yet what it is";
+        if (c.images) parts << QString("%1 photos on it").arg(*c.images);
+        parts << cardText(c);
+        if (c.filming.value_or(false) && c.filming_s)
+            parts << "films since " + QString::fromStdString(durationText(*c.filming_s));
+        if (v.cameras.size() > 1) parts << QString("%1 more cameras").arg(v.cameras.size() - 1);
+        parts.removeAll(QString());
+        const QString text = parts.join(" · ");
+        if (camera_state_->text() != text) camera_state_->setText(text);
+    }
+    if (!gimbal) return;
+    const GimbalSnapshot& g = *v.gimbal;
+    QString now = g.pitch_deg ? QString("now %1°").arg(std::round(*g.pitch_deg) + 0.0, 0, 'f', 0) : QString("°");
+    if (g.held_by_system != 0 && g.held_by_system != kOurSystem)
+        now += QString(", steered by %1").arg(g.held_by_system);
+    if (tilt_state_->text() != now) tilt_state_->setText(now);
+}
+
 void FlyPage::launch() {
     constexpr double kLeast_m = 1, kMost_m = 1000;
     const auto height = typedNumber(launch_m_->text(), kHeightUnit);
@@ -215,8 +327,10 @@ FlyPage::Next FlyPage::next() const {
     if (v.held_on_route) return Next::goOn;
     if (v.landed_state == kOnGround && mode != ModeKind::mission) return Next::start;
     if (mode == ModeKind::hold || mode == ModeKind::positionHold)
-        return v.mission_state ? (*v.mission_state == kPaused ? Next::goOn : Next::start)
-                               : (v.reached->empty() ? Next::start : Next::goOn);
+        // A list that was replaced on the way counts as not started; it goes on where it was all the same.
+        return !v.reached->empty() && (v.mission_state.value_or(kPaused) == kPaused || v.mission_item.value_or(0) > 1)
+                   ? Next::goOn
+                   : Next::start;
     return Next::hold;
 }
 
@@ -355,6 +469,7 @@ void FlyPage::refresh() {
 
 void FlyPage::refreshVehicle() {
     const VehicleSnapshot& v = link_->vehicle();
+    refreshCamera();
     if (!link_->connected() || !v.heard) return;
     showNext();
     traces_->add(monotonicMs() / 1000, v);

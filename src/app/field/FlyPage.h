@@ -47,6 +47,12 @@ class FlyPage : public QWidget {
     void showNext();
     QPushButton* button(const QString& text, const QString& name, const QString& tip, LinkSession::Command command);
     QWidget* makeOthers();
+    /// What can be ordered of a camera and a gimbal that answer; hidden while none does.
+    QWidget* makeCamera();
+    void refreshCamera();
+    void photo();
+    void film();
+    void tilt();
     void arm();
     void launch();
     void holdToPress(QPushButton* button, int ms, const std::function<void()>& act);
@@ -57,7 +63,10 @@ class FlyPage : public QWidget {
     PlanSession* plan_;
     LinkSession* link_;
     Theme theme_ = Theme::light();
-    QLabel *by_hand_text_, *command_, *musts_;
+    QLabel *by_hand_text_, *command_, *musts_, *camera_state_, *tilt_state_;
+    QWidget *camera_, *camera_row_, *tilt_row_;
+    QPushButton *photo_, *film_;
+    QLineEdit* tilt_deg_;
     QCheckBox* by_hand_;
     QStackedWidget* next_;
     ClockTimer* settle_;

@@ -96,7 +96,10 @@ QString LogsDialog::pathOf(const OnboardLog& log) const {
         log.time_unix_s > 0
             ? QDateTime::fromSecsSinceEpoch(static_cast<qint64>(log.time_unix_s)).toUTC().toString("yyyyMMdd-HHmmss")
             : QString("undated");
-    return QString("%1/vehicle%2-log%3-%4.ulg").arg(folder_).arg(link_->vehicle().system).arg(log.id).arg(when);
+    // As logs of its family are usually called; what is in it decides how it is read.
+    const AutopilotFamily family = dialectOf(link_->vehicle()).family;
+    const QString suffix = family == AutopilotFamily::three ? "bin" : family == AutopilotFamily::plain ? "log" : "ulg";
+    return QString("%1/vehicle%2-log%3-%4.%5").arg(folder_).arg(link_->vehicle().system).arg(log.id).arg(when, suffix);
 }
 
 void LogsDialog::fetch() {

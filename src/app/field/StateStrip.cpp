@@ -188,6 +188,8 @@ QString StateStrip::nextLine() const {
         if (p->photos > 0 || v.photos > 0) parts << photosText(v.photos, p->photos);
         if (p->battery_percent) parts << QString("rehearsed %1 % here").arg(*p->battery_percent, 0, 'f', 0);
     }
+    if (!v.cameras.empty())
+        if (const QString card = cardText(v.cameras.front()); !card.isEmpty()) parts << "card: " + card;
     // First, as it is the one that will not wait.
     if (field_->changeTooLate())
         parts.prepend("Change too late to send");

@@ -19,7 +19,8 @@ constexpr std::uint16_t loiterTime = 19, returnHome = 20, land = 21, takeOff = 2
                         lookAt = 195, lookAtStop = 197, mountControl = 205, photoDistance = 206, photoNow = 203,
                         missionStart = 300, armDisarm = 400, setMessageInterval = 511, requestMessage = 512,
                         doSetMode = 176, changeHeight = 186, reposition = 192, pauseContinue = 193,
-                        setMissionCurrent = 224, storage = 245, reboot = 246, fenceKeepIn = 5001, fenceKeepOut = 5002;
+                        setMissionCurrent = 224, storage = 245, reboot = 246, gimbalPitchYaw = 1000,
+                        gimbalConfigure = 1001, fenceKeepIn = 5001, fenceKeepOut = 5002;
 }  // namespace cmd
 namespace frame {
 constexpr std::uint8_t amsl = 0, mission = 2, home = 3, ground = 10;

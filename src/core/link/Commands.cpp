@@ -1,5 +1,7 @@
 #include "core/link/Commands.h"
 
+#include <array>
+#include <cmath>
 #include <cstring>
 
 #include "core/base/Text.h"
@@ -38,14 +40,16 @@ std::uint64_t lastSpoken(const VehicleSnapshot& v) {
 
 /// Sends `m` until the vehicle acknowledges. Resent only so often as the standard wants: the vehicle tells a repeated
 /// command from a new one by the confirmation count of a COMMAND_LONG.
-Result<void> converse(VehicleLink& link, Message m, const std::string& name, const std::stop_token& stop) {
+/// `component` 0: the autopilot.
+Result<void> converse(VehicleLink& link, Message m, const std::string& name, const std::stop_token& stop,
+                      int component = 0) {
     constexpr int kTries = 5;
     const VehicleSnapshot before = link.snapshot();
     const std::int64_t command = m.integer("command");
     link.setTold(fmt::format("command {}", command));
     VehicleLink::Inbox inbox(link, {"COMMAND_ACK"});
     AnswerTime time(std::max(0.25, link.roundTrip_s()));
-    m.set("target_system", before.system).set("target_component", before.component);
+    m.set("target_system", before.system).set("target_component", component != 0 ? component : before.component);
     for (int attempt = 0; attempt < kTries; ++attempt) {
         if (m.is("COMMAND_LONG")) m.set("confirmation", attempt);
         link.send(m);
@@ -55,6 +59,7 @@ Result<void> converse(VehicleLink& link, Message m, const std::string& name, con
             if (stop.stop_requested()) return fail("{}: stopped", name);
             const auto ack = inbox.next(0.05, stop);
             if (!ack || ack->system != before.system || ack->integer("command") != command) continue;
+            if (component != 0 && ack->component != component) continue;
             const auto result = ack->integer("result");
             if (result == 0) return {};
             if (result == 5) {  // in progress: the standard asks us to wait on
@@ -163,6 +168,73 @@ Result<void> sendPlaceCommand(VehicleLink& link, std::uint16_t command, const st
     for (std::size_t i = 0; i < params.size() && i < std::size(kParams); ++i)
         m.set(kParams[i], static_cast<double>(params[i]));
     return converse(link, m, name, stop);
+}
+
+namespace {
+/// To another component of the vehicle.
+Result<void> sendCommandTo(VehicleLink& link, int component, std::uint16_t command, const std::array<float, 7>& params,
+                           const std::string& name, const std::stop_token& stop) {
+    constexpr const char* kParams[] = {"param1", "param2", "param3", "param4", "param5", "param6", "param7"};
+    Message m("COMMAND_LONG");
+    m.set("command", command);
+    for (std::size_t i = 0; i < params.size(); ++i) m.set(kParams[i], static_cast<double>(params[i]));
+    return converse(link, m, name, stop, component);
+}
+}  // namespace
+
+Result<void> commandPhoto(VehicleLink& link, int camera, std::stop_token stop) {
+    // The number of the order tells a command said again from a new one.
+    const auto number = static_cast<float>(link.nextCapture());
+    const auto images = [&]() -> std::optional<int> {
+        for (const CameraSnapshot& c : link.snapshot().cameras)
+            if (c.component == camera) return c.images;
+        return std::nullopt;
+    };
+    const auto before = images();
+    if (auto ok = sendCommandTo(link, camera, cmd::photoInterval, {0, 0, 1, number}, "Photo", stop); !ok) return ok;
+    if (!before) return {};
+    // An answer has no number: a late one to the order before looks the same. The camera's own count decides.
+    constexpr double kPatience_ms = 4000, kAsk_ms = 500;
+    const double start_ms = link.clock().now_ms();
+    for (double asked_ms = start_ms; link.clock().now_ms() - start_ms < kPatience_ms;) {
+        if (const auto now = images(); now && *now > *before) return {};
+        if (stop.stop_requested())
+            return failAs(ErrorCode::stopped, "Photo: stopped; whether it was taken is not known");
+        link.clock().sleep(0.020, stop);
+        if (link.clock().now_ms() - asked_ms < kAsk_ms) continue;
+        asked_ms = link.clock().now_ms();
+        const VehicleSnapshot v = link.snapshot();
+        link.send(Message("COMMAND_LONG")
+                      .set("target_system", v.system)
+                      .set("target_component", camera)
+                      .set("command", cmd::requestMessage)
+                      .set("param1", mavlink::messageInfo("CAMERA_CAPTURE_STATUS")->id));
+    }
+    return fail("Photo: accepted, but the camera's count has not gone up");
+}
+
+Result<void> commandVideo(VehicleLink& link, int camera, bool on, std::stop_token stop) {
+    constexpr float kAll = 0, kStatus_hz = 1;
+    return sendCommandTo(link, camera, on ? cmd::videoStart : cmd::videoStop, {kAll, on ? kStatus_hz : 0.0f},
+                         on ? "Start filming" : "Stop filming", stop);
+}
+
+Result<void> commandGimbal(VehicleLink& link, double pitch_deg, double yaw_deg, std::stop_token stop) {
+    const VehicleSnapshot v = link.snapshot();
+    if (!v.gimbal) return failAs(ErrorCode::unsupported, "Camera tilt: no gimbal has answered");
+    const auto device = static_cast<float>(v.gimbal->device);
+    if (v.gimbal->held_by_system != kOurSystem || v.gimbal->held_by_component != kOurComponent) {
+        constexpr float kLeave = -1;
+        if (auto ok = sendCommandTo(link, v.gimbal->component, cmd::gimbalConfigure,
+                                    {kOurSystem, kOurComponent, kLeave, kLeave, 0, 0, device}, "Camera tilt", stop);
+            !ok)
+            return ok;
+    }
+    constexpr float kRollLock = 4, kPitchLock = 8, kYawToNose = 32;  // GIMBAL_MANAGER_FLAGS
+    return sendCommandTo(link, v.gimbal->component, cmd::gimbalPitchYaw,
+                         {static_cast<float>(std::clamp(pitch_deg, v.gimbal->pitch_min_deg, v.gimbal->pitch_max_deg)),
+                          static_cast<float>(yaw_deg), NAN, NAN, kRollLock + kPitchLock + kYawToNose, 0, device},
+                         "Camera tilt", stop);
 }
 
 Result<void> commandArm(VehicleLink& link, std::stop_token stop) {

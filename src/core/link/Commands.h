@@ -40,12 +40,18 @@ Result<void> commandHeight(VehicleLink& link, double height_home_m, std::stop_to
 Result<void> commandGoTo(VehicleLink& link, GeoPoint place, double height_home_m, std::stop_token stop = {});
 /// Motors off wherever it is.
 Result<void> commandEmergencyStop(VehicleLink& link, std::stop_token stop = {});
+/// One photo, now, by this camera. A command said again takes no second one.
+Result<void> commandPhoto(VehicleLink& link, int camera, std::stop_token stop = {});
+Result<void> commandVideo(VehicleLink& link, int camera, bool on, std::stop_token stop = {});
+/// Where the gimbal looks: against the horizon and the nose, degrees (down and left negative). It is taken over first
+/// where somebody else steers it.
+Result<void> commandGimbal(VehicleLink& link, double pitch_deg, double yaw_deg, std::stop_token stop = {});
 /// A mode by its number.
 Result<void> commandMode(VehicleLink& link, std::uint32_t custom_mode, std::stop_token stop = {});
-/// Asks that missions are kept over a power cut; an error where that is not offered.
 /// Sends the key itself, in the clear, and waits until the aircraft signs with it; from then on everything is signed
 /// and only what is signed is believed. On the ground alone. Fails, and changes nothing here, when it does not.
 Result<void> commandSetupSigning(VehicleLink& link, const mavlink::SigningKey& key, std::stop_token stop = {});
+/// Asks that missions are kept over a power cut; an error where that is not offered.
 Result<void> commandStoreMission(VehicleLink& link, std::stop_token stop = {});
 
 }  // namespace anhinga

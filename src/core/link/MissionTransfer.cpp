@@ -391,6 +391,22 @@ Result<HandOver> compareHeld(VehicleLink& link, const MissionSet& set, bool item
     return result;
 }
 
+namespace {
+/// A list that is replaced as a whole while the aircraft holds may be flown from its beginning again: it is told to go
+/// on where it was.
+void keepPlace(VehicleLink& link, const VehicleSnapshot& before, const TransferOptions& options, HandOver& result) {
+    if (!before.armed || !before.mission_item || *before.mission_item <= 0 || before.reached->empty()) return;
+    if (modeKind(before) == ModeKind::mission && !before.held_on_route) return;
+    VehicleLink::Inbox inbox(link, {"MISSION_CURRENT"});
+    constexpr double kPatience_s = 2;
+    if (inbox.next(kPatience_s, options.stop) && link.snapshot().mission_item == before.mission_item) return;
+    if (auto ok = commandSkipTo(link, *before.mission_item, options.stop); !ok) {
+        result.verified = false;
+        result.objection = "the change is aboard, but it would be flown from its beginning: " + ok.error().message;
+    }
+}
+}  // namespace
+
 Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_is_home, const TransferOptions& options,
                           const MissionSet* held, const TranslationInput& input) {
     HandOver result;
@@ -442,6 +458,7 @@ Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_i
         result.verified = result.objection.empty();
     }
     if (result.verified) link.setItems(sent.plan_seq);
+    if (result.verified && !dialect.partial_lists) keepPlace(link, before, options, result);
     report(options, 1, result.verified ? "read back, agrees" : "read back, differs");
     return result;
 }

@@ -7,7 +7,6 @@ namespace anhinga {
 using mavlink::Message;
 
 namespace {
-constexpr int kOurSystem = 255, kOurComponent = 190;  // a ground station's usual numbers
 constexpr std::size_t kMaxInbox = 10000;
 }  // namespace
 
@@ -103,6 +102,7 @@ void VehicleLink::beat(const std::stop_token& stop) {
             }
             send(Message("TIMESYNC").setInteger("ts1", now_ns));
             if (ask_rates_) askRates(now_ms);
+            askPayload(now_ms);
         }
         if (recorder_ && now_ms - synced_ms > 5000) {
             synced_ms = now_ms;
@@ -133,6 +133,24 @@ void VehicleLink::askRates(double now_ms) {
         if (!v.capabilities) command(kRequestMessage, mavlink::messageInfo("AUTOPILOT_VERSION")->id, 0);
         if (v.modes.empty()) command(kRequestMessage, mavlink::messageInfo("AVAILABLE_MODES")->id, 0);
         if (!v.home) command(kRequestMessage, mavlink::messageInfo("HOME_POSITION")->id, 0);
+    }
+    for (const Message& m : wishes) send(m);
+}
+
+/// What cameras and gimbals of the chosen vehicle have not said yet, or not lately.
+void VehicleLink::askPayload(double now_ms) {
+    std::vector<Message> wishes;
+    {
+        const std::lock_guard lock(mutex_);
+        const auto at = states_.find(chosen_ != 0 ? chosen_ : first_);
+        if (at == states_.end()) return;
+        for (const PayloadQuestion& q : at->second.questions(now_ms))
+            wishes.push_back(Message("COMMAND_LONG")
+                                 .set("target_system", at->first)
+                                 .set("target_component", q.component)
+                                 .set("command", q.command)
+                                 .set("param1", q.param1)
+                                 .set("param2", q.param2));
     }
     for (const Message& m : wishes) send(m);
 }

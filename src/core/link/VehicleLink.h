@@ -23,6 +23,8 @@
 
 namespace anhinga {
 
+constexpr int kOurSystem = 255, kOurComponent = 190;  // a ground station's usual numbers
+
 class VehicleLink {
   public:
     struct Options {
@@ -64,6 +66,8 @@ class VehicleLink {
     bool waitForVehicle(double timeout_s, std::stop_token stop = {}) const;
     /// The round trip as measured lately, or a careful guess before it was.
     double roundTrip_s() const;
+    /// Numbers orders for photos, from 1.
+    int nextCapture() { return ++captures_; }
     /// From the first packet on that is signed with it, all is signed with it and only that is believed; nothing: it is
     /// no longer waited for.
     void expectKey(const std::optional<mavlink::SigningKey>& key);
@@ -103,6 +107,7 @@ class VehicleLink {
     void take(const mavlink::Message& message, double now_ms);
     void beat(const std::stop_token& stop);
     void askRates(double now_ms);
+    void askPayload(double now_ms);
     VehicleSnapshot snapshotLocked(int system) const;
 
     Clock& clock_;
@@ -113,7 +118,7 @@ class VehicleLink {
     std::set<Inbox*> inboxes_;
     mavlink::Parser parser_;
     std::uint8_t sequence_ = 0;
-    std::atomic<int> mark_id_{0};
+    std::atomic<int> mark_id_{0}, captures_{0};
     std::optional<mavlink::SigningKey> key_, expected_key_;
     mavlink::SignatureKeeper signatures_;
     std::uint64_t signing_time_ = 0, not_signed_ = 0, wrong_signature_ = 0;

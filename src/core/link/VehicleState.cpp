@@ -78,6 +78,8 @@ VehicleSnapshot VehicleState::at(double now_ms) const {
     VehicleSnapshot copy = state_;
     copy.heartbeat_age_s = state_.heard ? std::max(0.0, now_ms - last_heartbeat_ms_) / 1000 : 0;
     copy.link.heartbeat_age_s = copy.heartbeat_age_s;
+    copy.cameras = payload_.cameras(now_ms / 1000);
+    copy.gimbal = payload_.gimbal(now_ms / 1000);
     return copy;
 }
 
@@ -259,24 +261,44 @@ bool VehicleState::navigation(const Message& m) {
     return true;
 }
 
+void VehicleState::photo(const Message& m) {
+    VehicleSnapshot& s = state_;
+    const bool feedback = m.is("CAMERA_FEEDBACK");
+    if (!feedback && m.integer("capture_result") != 1) return;
+    const double at_s = feedback ? m.number("time_usec") * 1e-6 : m.number("time_boot_ms") / 1000;
+    auto& sources = feedback ? fed_back_ : captured_;
+    if (!sources[m.component].take(m.integer(feedback ? "img_idx" : "image_index"), at_s)) return;
+    const auto sum = [](const std::map<int, PhotoCount>& counts) {
+        int all = 0;
+        for (const auto& [component, count] : counts) all += count.taken();
+        return all;
+    };
+    // The autopilot and its camera may both tell of one photo.
+    s.photos = std::max(sum(captured_), sum(fed_back_));
+    if (feedback && !captured_.empty()) return;
+    const auto place = feedback ? placeE7(m, "lat", "lng") : placeE7(m, "lat", "lon");
+    if (place) {
+        s.last_photo = place;
+        auto& places = s.photo_places.edit();
+        if (places.size() >= kMaxPhotos) places.erase(places.begin(), places.begin() + kMaxPhotos / 10);
+        places.push_back(*place);
+    }
+    put(s.last_photo_amsl_m, feedback ? m.number("alt_msl") : m.number("alt") / 1000);
+}
+
+std::vector<PayloadQuestion> VehicleState::questions(double now_ms) {
+    return state_.heard ? payload_.questions(state_.component, now_ms / 1000) : std::vector<PayloadQuestion>{};
+}
+
 void VehicleState::take(const Message& m, double now_ms) {
     VehicleSnapshot& s = state_;
     countLoss(m, now_ms);
-    if (m.is("HEARTBEAT")) return heartbeat(m, now_ms);
-    if (m.is("CAMERA_FEEDBACK") || m.is("CAMERA_IMAGE_CAPTURED")) {
-        const bool feedback = m.is("CAMERA_FEEDBACK");
-        if (!feedback && m.integer("capture_result") != 1) return;
-        const auto place = feedback ? placeE7(m, "lat", "lng") : placeE7(m, "lat", "lon");
-        ++s.photos;
-        if (place) {
-            s.last_photo = place;
-            auto& places = s.photo_places.edit();
-            if (places.size() >= kMaxPhotos) places.erase(places.begin(), places.begin() + kMaxPhotos / 10);
-            places.push_back(*place);
-        }
-        put(s.last_photo_amsl_m, feedback ? m.number("alt_msl") : m.number("alt") / 1000);
-        return;
+    if (m.is("HEARTBEAT")) {
+        if (s.heard) payload_.take(m, s.component, now_ms / 1000);
+        return heartbeat(m, now_ms);
     }
+    if (s.heard) payload_.take(m, s.component, now_ms / 1000);
+    if (m.is("CAMERA_FEEDBACK") || m.is("CAMERA_IMAGE_CAPTURED")) return photo(m);
     if (m.is("RADIO_STATUS")) {
         s.link.radio_left_percent = m.number("txbuf");
         if (m.integer("rssi") != 255) s.link.radio_rssi = static_cast<int>(m.integer("rssi"));

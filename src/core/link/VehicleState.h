@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -10,6 +11,7 @@
 #include "core/base/CopyOnWrite.h"
 #include "core/base/Modes.h"
 #include "core/geo/Geo.h"
+#include "core/link/Payload.h"
 #include "core/mavlink/Messages.h"
 
 namespace anhinga {
@@ -87,7 +89,9 @@ struct VehicleSnapshot {
     /// The vehicle's own clock (s since its boot) when it last armed and, after that, disarmed: independent of how
     /// often a caller looks.
     std::optional<double> armed_at_s, disarmed_at_s;
-    int photos = 0;
+    int photos = 0;  // by the camera's own numbers
+    std::vector<CameraSnapshot> cameras;
+    std::optional<GimbalSnapshot> gimbal;
     std::optional<GeoPoint> last_photo;
     std::optional<double> last_photo_amsl_m;
     CopyOnWrite<std::vector<GeoPoint>> photo_places;  // where known, newest last
@@ -120,12 +124,15 @@ class VehicleState {
     void setItems(std::vector<int> plan_seq) { plan_seq_ = std::move(plan_seq); }
     const std::vector<int>& items() const { return plan_seq_; }
     bool heard() const { return state_.heard; }
+    /// What is to be asked of cameras and gimbals now.
+    std::vector<PayloadQuestion> questions(double now_ms);
 
   private:
     void heartbeat(const mavlink::Message& message, double now_ms);
     void position(const mavlink::Message& message);
     void sensors(const mavlink::Message& message);
     bool navigation(const mavlink::Message& message);
+    void photo(const mavlink::Message& message);
     void countLoss(const mavlink::Message& message, double now_ms);
     void addTrack();
 
@@ -137,6 +144,8 @@ class VehicleState {
     /// In the plan's list, where the list aboard is known; nothing for what stands in no plan.
     std::optional<int> planItem(int aboard) const;
 
+    PayloadState payload_;
+    std::map<int, PhotoCount> captured_, fed_back_;  // by component
     std::vector<int> plan_seq_;
     std::string partial_text_;
     int partial_id_ = 0;

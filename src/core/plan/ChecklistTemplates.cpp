@@ -28,6 +28,7 @@ constexpr ChecklistLine kBeforeFlight[] = {{"Link", "link", true},
                                            {"Mode that can be armed", "mode", true},
                                            {"Aircraft says it is ready", "ready", true},
                                            {"Onboard logging", "storage", false},
+                                           {"Room on the camera's card", "card", false},
                                            {"Pilot's transmitter", "transmitter", false}};
 
 constexpr ChecklistLine kEquipment[] = {{"Flight batteries charged, all of them", "", false},

@@ -192,6 +192,22 @@ CheckResult storage(const FieldInput& in) {
     return {ok ? good : bad, ok ? "the aircraft logs" : "the aircraft cannot log: is the card in and not full?"};
 }
 
+/// Room for the photos of this flight, as the camera says.
+CheckResult card(const FieldInput& in) {
+    const VehicleSnapshot* v = heard(in);
+    if (v == nullptr || in.plan == nullptr) return lacking("no vehicle is heard");
+    if (v->cameras.empty()) return {unknown, "no camera answers on the link: look at its card"};
+    const CameraSnapshot& c = v->cameras.front();
+    if (c.card == CardState::none) return {bad, "no card in the camera"};
+    if (c.card == CardState::unformatted) return {bad, "the camera's card is not formatted"};
+    if (!c.free_mb) return {unknown, "the camera does not say how much room its card has"};
+    const double room = *c.free_mb / std::max(0.1, in.plan->camera.photo_mb);
+    const std::string has = fmt::format("room for {:.0f} photos", room);
+    if (in.rehearsal == nullptr) return {unknown, has + "; not rehearsed: how many there will be is not known"};
+    const bool enough = room >= in.rehearsal->photos;
+    return {enough ? good : bad, fmt::format("{}, this flight takes {}", has, in.rehearsal->photos)};
+}
+
 CheckResult kind(const FieldInput& in) {
     const VehicleSnapshot* v = heard(in);
     if (v == nullptr || in.plan == nullptr) return lacking("no vehicle is heard");
@@ -232,6 +248,7 @@ constexpr AutoCheck kChecks[] = {{"link", "Link", link},
                                  {"mode", "Mode that can be armed", mode},
                                  {"ready", "Aircraft says it is ready", ready},
                                  {"storage", "Onboard logging", storage},
+                                 {"card", "Room on the camera's card", card},
                                  {"transmitter", "Pilot's transmitter", transmitter}};
 
 }  // namespace

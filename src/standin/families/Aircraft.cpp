@@ -32,6 +32,7 @@ Aircraft::Aircraft(AircraftOptions options, std::function<void(const Message&)> 
       family_(*options_.family),
       send_(std::move(send)),
       parameters_(family_.parameters()),
+      log_(family_.logLayout()),
       place_(options_.home),
       amsl_m_(options_.home_amsl_m),
       speed_mps_(options_.speed_mps > 0         ? options_.speed_mps
@@ -82,6 +83,9 @@ void Aircraft::hear(const Message& m, std::span<const std::uint8_t>) {
         const auto to = mavlink::readInteger(m.payload, *target, 0);
         if (to != 0 && to != options_.system) return;
     }
+    // What is said to another component of the system is not its own.
+    if (const auto* target = m.info->field("target_component"))
+        if (const auto to = mavlink::readInteger(m.payload, *target, 0); to > 1) return;
     if (m.is("COMMAND_LONG") || m.is("COMMAND_INT"))
         order(m);
     else if (m.is("MISSION_SET_CURRENT")) {
@@ -89,6 +93,8 @@ void Aircraft::hear(const Message& m, std::span<const std::uint8_t>) {
         say(Message("MISSION_CURRENT").set("seq", static_cast<double>(item_)));
     } else if (m.info->name.starts_with("MISSION_"))
         listMessage(m);
+    else if (log_.receive(m, [this](Message answer) { say(std::move(answer)); }))
+        return;
     else if (m.info->name.starts_with("PARAM_"))
         parameterMessage(m);
     else if (m.is("TIMESYNC") && m.integer("tc1") == 0)
@@ -308,8 +314,7 @@ int Aircraft::execute(const Message& m, int command) {
         case 400:
             if (p1 > 0.5) {
                 if (!family_.armsIn(does_)) return denied;
-                if (!armed_) armed_s_ = t_s_;
-                armed_ = true;
+                arm();
             } else {
                 if (in_air && p2 != 21196) return denied;
                 disarm();
@@ -323,8 +328,7 @@ int Aircraft::execute(const Message& m, int command) {
         case 300:
             if (!armed_) {
                 if (!family_.startArms()) return denied;
-                armed_ = true;
-                armed_s_ = t_s_;
+                arm();
             }
             return does_ == Does::route && begun_ ? done : enter(Does::route);
         case 20:
@@ -487,8 +491,33 @@ void Aircraft::photoIfDue() {
     if (photo_every_s_ > 0 && since_photo_s_ >= photo_every_s_) photo();
 }
 
+OnboardLog::Moment Aircraft::moment() const {
+    const double left = battery_ / 100;
+    return {t_s_,
+            place_,
+            amsl_m_,
+            options_.home_amsl_m,
+            length(velocity_),
+            climb_mps_,
+            yaw_deg_,
+            14 + 2.8 * left,
+            armed_ ? 12.0 : 0.5,
+            left,
+            family_.number(does_)};
+}
+
+void Aircraft::arm() {
+    if (armed_) return;
+    armed_ = true;
+    armed_s_ = t_s_;
+    std::map<std::string, double> held;
+    for (const auto& [name, p] : parameters_) held[name] = p.value;
+    log_.begin(options_.unix_s + t_s_, moment(), held);
+}
+
 void Aircraft::disarm() {
     armed_ = false;
+    log_.end();
     velocity_ = {};
     climb_mps_ = 0;
     photo_every_m_ = photo_every_s_ = 0;
@@ -716,6 +745,7 @@ void Aircraft::step(double dt) {
     photoIfDue();
     if (t_s_ - kept_s_ >= 0.1) {
         kept_s_ = t_s_;
+        log_.sample(moment());
         flown_.push_back({t_s_, place_, amsl_m_, does_ == Does::route && !paused_, static_cast<int>(item_)});
     }
 }
@@ -799,6 +829,7 @@ void Aircraft::advance(double seconds) {
         sendParameter(to_say_.front());
         to_say_.erase(to_say_.begin());
     }
+    log_.advance(seconds, [this](Message m) { say(std::move(m)); });
     for (int i = 0; i < kMaxSteps && owed_s_ >= kStep_s; ++i) {
         owed_s_ -= kStep_s;
         step(kStep_s);

@@ -15,6 +15,7 @@
 #include "core/geo/Geo.h"
 #include "core/mavlink/Messages.h"
 #include "core/terrain/Terrain.h"
+#include "standin/Companions.h"
 #include "standin/families/Family.h"
 #include "standin/families/SimulatedVehicle.h"
 
@@ -29,6 +30,8 @@ struct AircraftOptions {
     int system = 1;
     int max_items = 700;
     double speed_mps = 0;  // 0: as bodies of its kind usually fly
+    CompanionOptions companions = {};
+    double unix_s = 1.79e9;  // when it is switched on
 };
 
 /// Thread-safe, as SimulatedVehicle asks.
@@ -86,7 +89,9 @@ class Aircraft : public SimulatedVehicle {
     double ground(GeoPoint p) const;
     void photoIfDue();
     void photo();
+    void arm();
     void disarm();
+    OnboardLog::Moment moment() const;
 
     AircraftOptions options_;
     const Family& family_;
@@ -101,6 +106,7 @@ class Aircraft : public SimulatedVehicle {
         Message from;
     } upload_;
     std::map<std::string, Parameter> parameters_;
+    OnboardLog log_;
     std::vector<std::string> to_say_;  // parameters
     std::uint8_t sequence_ = 0;
     double wall_s_ = 0, owed_s_ = 0, t_s_ = 0, said_s_ = -1, beat_s_ = -10, kept_s_ = -1;

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "core/geo/Geo.h"
+#include "standin/families/OnboardLog.h"
 
 namespace anhinga::families {
 
@@ -80,6 +81,7 @@ class Family {
         double height_m = 60, cone = 0, wait_s = 0;
     };
     virtual WayBack wayBack(const std::map<std::string, Parameter>&) const { return {}; }
+    virtual OnboardLog::Layout logLayout() const { return OnboardLog::Layout::selfDescribing; }
     /// Integers travel as their bytes, else as numbers.
     virtual bool parametersBytewise() const = 0;
 

@@ -202,11 +202,14 @@ class Three : public Family {
                                               {"BATT_FS_LOW_ACT", {0, true}}, {"FLTMODE_CH", {5, true}},
                                               {"SYSID_THISMAV", {1, true}}};
         if (body() == Body::wing) {
+            p["FS_GCS_ENABL"] = {0, true};
+            p["FS_LONG_ACTN"] = {0, true};
             p["WP_RADIUS"] = {30};
             p["WP_LOITER_RAD"] = {60};
             p["ALT_HOLD_RTL"] = {10000};
             p["AIRSPEED_CRUISE"] = {16};
         } else {
+            if (body() == Body::helicopter) p["H_RSC_MODE"] = {1, true};
             p["WPNAV_RADIUS"] = {200};
             p["WPNAV_SPEED"] = {1000};
             p["RTL_ALT"] = {6000, true};

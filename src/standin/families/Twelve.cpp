@@ -112,6 +112,7 @@ class Twelve : public Family {
     WayBack wayBack(const std::map<std::string, Parameter>& p) const override {
         return {p.contains("RTL_RETURN_ALT") ? p.at("RTL_RETURN_ALT").value : 60, 0, 0};
     }
+    OnboardLog::Layout logLayout() const override { return OnboardLog::Layout::ulog; }
     bool parametersBytewise() const override { return true; }
 };
 

@@ -60,6 +60,7 @@ families::AircraftOptions likeFamily(const std::string& family, const StandInOpt
     out.pace = o.pace;
     out.system = o.system;
     out.max_items = o.max_items;
+    out.companions = o.companions;
     return out;
 }
 }  // namespace
@@ -118,6 +119,10 @@ int main(int argc, char** argv) {
     app.add_option("--out", log_out, "the log to write (.ulg)")->needs(fly);
     app.add_option("--start", date, "seconds since 1970 at which that flight begins")->needs(fly);
     app.add_option("--param", params, "NAME=VALUE of that log (may be repeated)")->allow_extra_args(false)->needs(fly);
+    std::vector<std::string> with;
+    app.add_option("--with", with,
+                   "what flies with it on the same link: camera, gimbal, battery, ground (may be repeated)")
+        ->check(CLI::IsMember({"camera", "gimbal", "battery", "ground"}));
     app.add_option("--run-for", run_for_s, "end by itself after so many seconds; 0: never")
         ->check(CLI::Range(0.0, 1e6));
     try {
@@ -125,6 +130,11 @@ int main(int argc, char** argv) {
     } catch (const CLI::ParseError& e) {
         return app.exit(e) == 0 ? 0 : 2;
     }
+    for (const std::string& companion : with)
+        (companion == "camera"    ? options.companions.camera
+         : companion == "gimbal"  ? options.companions.gimbal
+         : companion == "battery" ? options.companions.battery
+                                  : options.companions.ground) = true;
     if (vehicle == "fixed-wing") options.vehicle = skimmer();
     if (vehicle == "helicopter") options.vehicle = helicopter();
     if (!like.empty()) {
