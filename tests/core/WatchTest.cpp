@@ -218,6 +218,10 @@ TEST_CASE("every automatic check says why, good or bad, and unknown without a ve
     v.field_y_ut = v.field_z_ut = 0;
     v.sensors_present = v.sensors_on = v.sensors_ok = 268435456u + 16777216u + 4u;
     v.radio_us = {1500, 1500, 1100, 1500};
+    CameraSnapshot camera;
+    camera.card = CardState::ready;
+    camera.free_mb = 30000;
+    v.cameras = {camera};
     ParameterSet parameters{{"RTL_ALT", {6000, 6}}};
     FieldInput in;
     in.plan = &f.plan;
@@ -254,6 +258,8 @@ TEST_CASE("every automatic check says why, good or bad, and unknown without a ve
                             {"gps", [&] { v.hdop = 2; }},
                             {"gps", [&] { v.hdop = 0.8, v.position_within_m = 7.5; }},
                             {"home", [&] { v.home = destination(*v.home, 90, 40); }},
+                            {"card", [&] { v.cameras[0].free_mb = 1; }},
+                            {"card", [&] { v.cameras[0].card = CardState::none; }},
                             {"return-height", [&] { parameters["RTL_ALT"].value = 1500; }},
                             {"kind", [&] { v.type = 1; }},
                             {"level", [&] { v.roll_deg = 12; }},

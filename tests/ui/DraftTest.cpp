@@ -438,3 +438,40 @@ TEST_CASE("a box takes everything in it, and it all moves together", "[ui][draft
     d.type("Scale size", "200 %");
     CHECK(d.plan() != before);
 }
+
+TEST_CASE("what an Inspector's field does not take is said, and changes nothing", "[ui][inspector]") {
+    Driver d;
+    d.openDemo();
+    d.window.plan().select({});
+    d.settle();
+    const auto type = [&](const QString& field, const QString& text) {
+        auto* edit = d.child<QLineEdit>("field " + field);
+        edit->setFocus();
+        edit->selectAll();
+        QTest::keyClicks(edit, text);
+        QTest::keyClick(edit, Qt::Key_Return);
+        d.settle();
+        return d.child<QLineEdit>("field " + field)->text();
+    };
+    const auto before = d.plan().ceiling_m;
+    REQUIRE(before);
+    const QString shown = d.child<QLineEdit>("field Ceiling")->text();
+    CHECK(type("Ceiling", "very high") == shown);
+    CHECK(d.plan().ceiling_m == before);
+    CHECK(d.window.lastMessage().startsWith("Ceiling: \"very high\" is not taken; a number from "));
+    CHECK(d.window.lastMessage().endsWith("It stays as it was."));
+    CHECK(type("Ceiling", "1e300") == shown);
+    CHECK(d.plan().ceiling_m == before);
+    CHECK(type("Ceiling", "150") == "150 m");
+    CHECK(d.plan().ceiling_m == 150.0);
+    // Of an item: height and place.
+    const ItemId id = d.plan().items[1].id;
+    d.window.plan().select({id});
+    d.settle();
+    const Item item = *d.plan().find(id);
+    type("Height", "up there");
+    CHECK(d.window.lastMessage().startsWith("Height: \"up there\" is not taken"));
+    type("Position", "over the hill");
+    CHECK(d.window.lastMessage().startsWith("Position: \"over the hill\" is no place"));
+    CHECK(*d.plan().find(id) == item);
+}

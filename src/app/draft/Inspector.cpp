@@ -140,8 +140,16 @@ void Inspector::note(const Getter& get) {
     column_->addWidget(label);
 }
 
+namespace {
+QString refusedText(const QString& label, const QString& typed, const QString& low, const QString& high) {
+    return QString("%1: \"%2\" is not taken; a number from %3 to %4 is. It stays as it was.")
+        .arg(label, typed.trimmed().left(30), low, high);
+}
+}  // namespace
+
 void Inspector::textField(const QString& label, const Getter& get,
-                          const std::function<void(Plan&, const QString&)>& set, const QString& undo_name) {
+                          const std::function<void(Plan&, const QString&)>& set, const QString& undo_name,
+                          const std::function<QString(const QString&)>& wrong) {
     auto* row = new QHBoxLayout;
     auto* name = new QLabel(label);
     name->setFixedWidth(98);
@@ -152,10 +160,15 @@ void Inspector::textField(const QString& label, const Getter& get,
     row->addWidget(edit);
     column_->addLayout(row);
     fields_.push_back({edit, get});
-    connect(edit, &QLineEdit::editingFinished, this, [this, edit, set, undo_name] {
+    connect(edit, &QLineEdit::editingFinished, this, [this, edit, set, undo_name, wrong] {
         if (!edit->isModified()) return;
         edit->setModified(false);
         const QString text = edit->text();
+        if (const QString why = wrong ? wrong(text) : QString(); !why.isEmpty()) {
+            refresh();
+            emit message(why);
+            return;
+        }
         session_->edit(undo_name, [&](Plan& plan) { set(plan, text); });
         refresh();
     });
@@ -177,7 +190,12 @@ void Inspector::number(const QString& label, const QString& unit, double low, do
             const auto v = typedNumber(text, unit);
             if (v && *v >= low && *v <= high) set(plan, *v);
         },
-        undo_name);
+        undo_name,
+        [label, unit, low, high](const QString& text) {
+            const auto v = typedNumber(text, unit);
+            if (text.trimmed().isEmpty() || (v && *v >= low && *v <= high)) return QString();
+            return refusedText(label, text, shownNumber(low, unit), shownNumber(high, unit));
+        });
     fields_.back().edit->setToolTip(
         QString("%1 to %2; empty for the plan's value").arg(shownNumber(low, unit), shownNumber(high, unit)));
 }
@@ -193,7 +211,14 @@ void Inspector::positionField(const std::function<std::optional<GeoPoint>(const 
         [set](Plan& p, const QString& t) {
             if (const auto place = parseCoordinate(t.toStdString())) set(p, *place);
         },
-        "Move");
+        "Move",
+        [](const QString& t) {
+            if (parseCoordinate(t.toStdString())) return QString();
+            return QString(
+                       "Position: \"%1\" is no place; write decimal degrees, degrees minutes seconds, UTM or MGRS. "
+                       "It stays as it was.")
+                .arg(t.left(30));
+        });
     fields_.back().edit->setToolTip("Decimal degrees, degrees minutes seconds, UTM or MGRS");
     fields_.back().edit->setCursorPosition(0);
 }
@@ -233,12 +258,19 @@ void Inspector::heightField(const std::vector<ItemId>& ids) {
         edit->setModified(false);
         const QString text = edit->text().trimmed();
         const auto v = typedNumber(text, kHeightUnit);
+        constexpr double kMost_m = 20000;
+        if (!text.isEmpty() && !(v && std::abs(*v) < kMost_m)) {
+            refresh();
+            emit message(
+                refusedText("Height", text, shownNumber(-kMost_m, kHeightUnit), shownNumber(kMost_m, kHeightUnit)));
+            return;
+        }
         session_->edit("Change height", [&](Plan& plan) {
             for (const ItemId id : ids)
                 if (Item* item = plan.find(id)) {
                     if (text.isEmpty())
                         item->height.reset();
-                    else if (v && std::abs(*v) < 20000)
+                    else
                         item->height = Height{*v, effectiveHeight(plan, *item).ref};
                 }
         });

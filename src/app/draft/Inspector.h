@@ -29,6 +29,8 @@ class Inspector : public QScrollArea {
 
   signals:
     void lookAtWanted();
+    /// Why what was typed is not taken.
+    void message(const QString& text);
     /// The next click on the map is the side from which a Face is flown.
     void sideWanted();
 
@@ -46,8 +48,9 @@ class Inspector : public QScrollArea {
     void title(const QString& text, const Getter& side);
     void number(const QString& label, const QString& unit, double low, double high, const Getter& get,
                 const Setter& set, const QString& undo_name);
+    /// `wrong` says why a text is not taken; empty: it is.
     void textField(const QString& label, const Getter& get, const std::function<void(Plan&, const QString&)>& set,
-                   const QString& undo_name);
+                   const QString& undo_name, const std::function<QString(const QString&)>& wrong = {});
     void note(const Getter& get);
     void choice(const QString& label, const QStringList& names, const std::function<int(const Plan&)>& get,
                 const std::function<void(Plan&, int)>& set, const QString& undo_name);

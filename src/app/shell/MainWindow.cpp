@@ -450,6 +450,7 @@ void MainWindow::connectAll() {
     connect(profile_, &ProfileBand::hovered, map_, &MapView::setCursorPlace);
     connect(inspector_, &Inspector::lookAtWanted, action("tool look-at"), &QAction::trigger);
     connect(inspector_, &Inspector::sideWanted, action("tool side"), &QAction::trigger);
+    connect(inspector_, &Inspector::message, this, [this](const QString& text) { showMessage(text); });
     connect(itinerary_, &Itinerary::chosen, map_, &MapView::showSelection);
     connect(findings_, &FindingsPanel::goTo, this, [this](ItemId item, std::optional<GeoPoint> place) {
         if (item != 0) plan_.select({item});

@@ -69,6 +69,9 @@ std::optional<double> ProgressFollower::forecast(const VehicleSnapshot& v, doubl
             used = fine;
             now = *battery_began_ - fine;
         }
+    } else if (std::abs(used - planned) < kGrain_percent) {
+        used = planned;  // as near as whole percents can tell
+        now = *battery_began_ - planned;
     }
     constexpr double kAsRehearsed_percent = 10;
     factor_ = std::clamp((used + kAsRehearsed_percent) / (planned + kAsRehearsed_percent), 0.5, 3.0);
