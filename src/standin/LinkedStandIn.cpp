@@ -51,10 +51,11 @@ Result<std::unique_ptr<LinkedStandIn>> LinkedStandIn::open(const LinkAddress& ad
 
 Result<std::unique_ptr<LinkedStandIn>> LinkedStandIn::open(const LinkAddress& address,
                                                            families::AircraftOptions options,
-                                                           const LinkConditions& conditions, const LinkWorld& world) {
+                                                           const LinkConditions& conditions, const LinkWorld& world,
+                                                           const CompanionOptions& companions) {
     std::unique_ptr<LinkedStandIn> linked(new LinkedStandIn);
     LinkedStandIn* l = linked.get();
-    l->accompany(options.companions, options.system);
+    l->accompany(companions, options.system);
     options.unix_s = world.clock->unix_s();
     auto aircraft =
         std::make_unique<families::Aircraft>(std::move(options), [l](const mavlink::Message& m) { l->say(m); });

@@ -19,7 +19,8 @@ class LinkedStandIn {
     /// One of a real autopilot family.
     static Result<std::unique_ptr<LinkedStandIn>> open(const LinkAddress& address, families::AircraftOptions options,
                                                        const LinkConditions& conditions = {},
-                                                       const LinkWorld& world = {});
+                                                       const LinkWorld& world = {},
+                                                       const CompanionOptions& companions = {});
     ~LinkedStandIn();
     LinkedStandIn(const LinkedStandIn&) = delete;
     /// Our own; not to be called for one of a real family.

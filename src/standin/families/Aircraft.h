@@ -15,7 +15,6 @@
 #include "core/geo/Geo.h"
 #include "core/mavlink/Messages.h"
 #include "core/terrain/Terrain.h"
-#include "standin/Companions.h"
 #include "standin/families/Family.h"
 #include "standin/families/SimulatedVehicle.h"
 
@@ -30,7 +29,6 @@ struct AircraftOptions {
     int system = 1;
     int max_items = 700;
     double speed_mps = 0;  // 0: as bodies of its kind usually fly
-    CompanionOptions companions = {};
     double unix_s = 1.79e9;  // when it is switched on
 };
 

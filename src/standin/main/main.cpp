@@ -60,7 +60,6 @@ families::AircraftOptions likeFamily(const std::string& family, const StandInOpt
     out.pace = o.pace;
     out.system = o.system;
     out.max_items = o.max_items;
-    out.companions = o.companions;
     return out;
 }
 }  // namespace
@@ -168,7 +167,8 @@ int main(int argc, char** argv) {
     if (!address) return complain(address.error().message);
 
     const auto opened = family == "own" ? LinkedStandIn::open(*address, options, conditions)
-                                        : LinkedStandIn::open(*address, likeFamily(family, options), conditions);
+                                        : LinkedStandIn::open(*address, likeFamily(family, options), conditions, {},
+                                                              options.companions);
     if (!opened) {
         std::cerr << "anhinga-standin: " << opened.error().message << "\n";
         return 3;
