@@ -1,6 +1,8 @@
 // What it takes to fly, against textbook calculations made here another way: Glauert's induced velocity solved on the
 // tilted disc, the blades' drag summed over the disc, a wing's best endurance in closed form. Besides, against what is
 // usual for small aircraft.
+#include <catch2/catch.hpp>
+
 #include <cmath>
 
 #include "core/flight/Power.h"

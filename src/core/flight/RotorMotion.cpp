@@ -206,13 +206,14 @@ void Flight::RotorMotion::stepReturn(Flight& f) {
         over_home_s_ += kStep_s;
         return;
     }
-    if (return_phase_ == 0)
-        f.leg_ = {.from = f.leg_.to,
-                  .to = {0, 0},
-                  .from_amsl = f.leg_.to_amsl,
-                  .to_amsl = f.leg_.to_amsl,
-                  .speed = f.setup_.vehicle.cruise_mps,
-                  .acceptance = 1};
+    if (return_phase_ == 0) {
+        Leg across;
+        across.from = f.leg_.to;
+        across.from_amsl = across.to_amsl = f.leg_.to_amsl;
+        across.speed = f.setup_.vehicle.cruise_mps;
+        across.acceptance = 1;
+        f.leg_ = across;
+    }
     ++return_phase_;
 }
 
