@@ -28,7 +28,7 @@ struct AircraftOptions {
     double pace = 1;
     int system = 1;
     int max_items = 700;
-    double speed_mps = 0;  // 0: as bodies of its kind usually fly
+    double speed_mps = 0;    // 0: as bodies of its kind usually fly
     double unix_s = 1.79e9;  // when it is switched on
 };
 
