@@ -3,6 +3,7 @@
 #include "core/base/Text.h"
 #include "core/geo/MagneticField.h"
 #include "core/pattern/Heights.h"
+#include "core/watch/SafetyChecks.h"
 
 namespace anhinga {
 
@@ -191,7 +192,12 @@ std::optional<FieldSession::Change> FieldSession::findChange() const {
 
 std::vector<Finding> FieldSession::stops() const {
     const auto waits = findChange();
-    return stopsBefore(*plan_->derived(), plan_->sortie(), waits ? waits->changeable : std::nullopt);
+    std::vector<Finding> out =
+        stopsBefore(*plan_->derived(), plan_->sortie(), waits ? waits->changeable : std::nullopt);
+    const auto rehearsal = plan_->flownRehearsal();
+    for (const std::string& why : breaksOff(fieldInput(rehearsal.get())))
+        out.push_back({Severity::stop, "aircraft-limit", 0, why, {}, {}});
+    return out;
 }
 
 std::optional<double> FieldSession::changeTime_s() const {
@@ -292,14 +298,13 @@ void FieldSession::setFrozen(bool frozen) {
 
 // ---- checklist
 
-void FieldSession::lookAtChecklist() {
+/// What there is to go by; pointers into the present plan, link and `rehearsal`.
+FieldInput FieldSession::fieldInput(const Rehearsal* rehearsal) const {
     const Plan& plan = *plan_->plan();
-    const VehicleSnapshot& v = link_->vehicle();
-    const auto rehearsal = plan_->flownRehearsal();
     FieldInput in;
     in.plan = &plan;
-    in.vehicle = link_->connected() ? &v : nullptr;
-    in.rehearsal = rehearsal.get();
+    in.vehicle = link_->connected() ? &link_->vehicle() : nullptr;
+    in.rehearsal = rehearsal;
     in.program = plan_->flownView().sendable() ? &plan_->flownView().program : nullptr;
     in.home_amsl_m = homeAmsl(plan, plan_->terrain().get());
     in.sealed = in.fence_sent = sealHolds();
@@ -307,6 +312,13 @@ void FieldSession::lookAtChecklist() {
     if (heading_.stage() != HeadingTest::Stage::idle) in.heading_test = heading_.text();
     in.heading_test_good = heading_.good();
     in.year = 1970 + link_->clock().unix_s() / (365.2425 * 86400);
+    return in;
+}
+
+void FieldSession::lookAtChecklist() {
+    const Plan& plan = *plan_->plan();
+    const auto rehearsal = plan_->flownRehearsal();
+    const FieldInput in = fieldInput(rehearsal.get());
     checklist_.clear();
     for (const CheckItem& item : plan.checklist) {
         ChecklistEntry entry{item, false, CheckState::unknown, "", {}, {}};

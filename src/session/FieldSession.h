@@ -127,6 +127,7 @@ class FieldSession : public QObject {
 
   private:
     void look();
+    FieldInput fieldInput(const Rehearsal* rehearsal) const;
     void lookAtChecklist();
     void lookAtHome();
     void lookAtSealed();

@@ -264,3 +264,66 @@ TEST_CASE("what the aircraft moves by is told against the profile, and can be ta
     CHECK(fresh.vehicle.accel_mps2 == VehicleProfile{}.accel_mps2);
     CHECK(flownVehicle(fresh).jerk_mps3 == VehicleProfile{}.jerk_mps3);
 }
+
+TEST_CASE("where the aircraft's own fence would break the flight off is said before it is sent", "[watch][safety]") {
+    Plan plan = rowPlan(5);
+    const FlightProgram program = programOf(plan, expand(plan, nullptr), nullptr);
+    const auto rehearsal = rehearse(plan, program, nullptr, {});
+    REQUIRE(rehearsal);
+    double far = 0;
+    for (const Item& i : plan.items)
+        if (hasPosition(i.kind)) far = std::max(far, distance_m(i.position, plan.home->position));
+    REQUIRE(far > 50);
+    Aircraft three = made(3, families::Body::rotors);
+    VehicleSnapshot v;
+    v.heard = true;
+    v.autopilot = 3;
+    v.type = 2;
+    FieldInput in;
+    in.plan = &plan;
+    in.vehicle = &v;
+    in.rehearsal = &*rehearsal;
+    in.program = &program;
+    CHECK(breaksOff(in).empty());  // not asked
+    in.parameters = &three.parameters;
+    three.parameters["FENCE_ALT_MAX"].value = 10;
+    three.parameters["FENCE_RADIUS"] = {40, 9};
+    CHECK(breaksOff(in).empty());  // off as delivered
+    three.parameters["FENCE_ENABLE"].value = 1;
+    REQUIRE(breaksOff(in).size() == 2);
+    CHECK(breaksOff(in)[0].find("10 m above home (FENCE_ALT_MAX)") != std::string::npos);
+    CHECK(breaksOff(in)[1].find("40 m from home (FENCE_RADIUS)") != std::string::npos);
+    CHECK(autoCheck("reach")->look(in).state == CheckState::bad);
+    three.parameters["FENCE_TYPE"].value = 4;  // areas alone
+    CHECK(breaksOff(in).empty());
+    CHECK(autoCheck("reach")->look(in).state == CheckState::good);
+    three.parameters["FENCE_TYPE"].value = 7;
+    three.parameters["FENCE_ALT_MAX"].value = 500;
+    three.parameters["FENCE_RADIUS"].value = far + 10;
+    CHECK(breaksOff(in).empty());
+}
+
+TEST_CASE("a compass that was never calibrated, or is off by more than the Earth's field, is told", "[watch][safety]") {
+    const Plan plan = rowPlan(3);
+    Aircraft three = made(3, families::Body::rotors), twelve = made(12, families::Body::rotors);
+    const auto set = [](Aircraft& a, const char* names, double x, double y, double z) {
+        const double values[] = {x, y, z};
+        for (int i = 0; i < 3; ++i) {
+            std::string name = names;
+            name.replace(name.find('?'), 1, 1, "XYZ"[i]);
+            a.parameters[name] = {values[i], 9};
+        }
+    };
+    CHECK(look("compass-offsets", plan, three).state == CheckState::unknown);  // it has none
+    set(three, "COMPASS_OFS_?", 0, 0, 0);
+    CHECK(look("compass-offsets", plan, three).state == CheckState::bad);
+    set(three, "COMPASS_OFS_?", 120, -40, 60);  // milligauss: 14 microtesla
+    CHECK(look("compass-offsets", plan, three).state == CheckState::good);
+    CHECK(look("compass-offsets", plan, three).text.find("14 µT") != std::string::npos);
+    set(three, "COMPASS_OFS_?", 500, 300, 0);
+    CHECK(look("compass-offsets", plan, three).state == CheckState::bad);
+    set(twelve, "CAL_MAG0_?OFF", 0.1, 0.1, 0);  // gauss
+    CHECK(look("compass-offsets", plan, twelve).state == CheckState::good);
+    set(twelve, "CAL_MAG0_?OFF", 0.6, 0.1, 0.3);
+    CHECK(look("compass-offsets", plan, twelve).state == CheckState::bad);
+}

@@ -258,7 +258,11 @@ TEST_CASE("every automatic check says why, good or bad, and unknown without a ve
                             {"gps", [&] { v.hdop = 2; }},
                             {"gps", [&] { v.hdop = 0.8, v.position_within_m = 7.5; }},
                             {"home", [&] { v.home = destination(*v.home, 90, 40); }},
-                            {"card", [&] { v.cameras[0].free_mb = 1; }},
+                            {"card",
+                             [&] {
+                                 v.cameras[0].free_mb = 50;
+                                 f.rehearsal.photos = 20;
+                             }},
                             {"card", [&] { v.cameras[0].card = CardState::none; }},
                             {"return-height", [&] { parameters["RTL_ALT"].value = 1500; }},
                             {"kind", [&] { v.type = 1; }},

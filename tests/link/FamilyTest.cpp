@@ -532,3 +532,33 @@ TEST_CASE("a log fetched from every family's aircraft tells the flight as it fle
         CHECK(mission);
     }
 }
+
+TEST_CASE("an aircraft that knows no whole numbers for places is told them in single precision, and that is said",
+          "[link][family]") {
+    const FamilyKind plain = kAircraft[1];
+    const Plan plan = pointsOnly();
+    const PlanView view = viewOf(plan, island().get());
+    Meeting sky(plain, plan);
+    const auto h = handOver(*sky.link, view.toSend(plan), {}, nullptr, translationInput(plan, island()));
+    REQUIRE(h);
+    REQUIRE(h->verified);
+    int rounded = 0;
+    for (const KeptField& k : h->kept)
+        if (k.why.find("single precision") != std::string::npos) {
+            ++rounded;
+            CHECK((k.field == "x" || k.field == "y"));
+            CHECK(std::abs(k.plan - k.vehicle) <= 20);  // 1e-7 degrees: half a step of a float near 47
+        }
+    CHECK(rounded > 3);
+    // What it holds is where the plan has it, within that.
+    int near = 0;
+    for (const families::Kept& i : sky.aircraft->aircraft().held(families::route)) {
+        const GeoPoint place{i.x * 1e-7, i.y * 1e-7};
+        for (const Item& item : plan.items)
+            if (hasPosition(item.kind) && i.command == 16) near += distance_m(place, item.position) < 0.4;
+    }
+    CHECK(near >= 4);
+    const auto again = compareHeld(*sky.link, view.toSend(plan), {}, translationInput(plan, island()));
+    REQUIRE(again);
+    CHECK(again->verified);
+}

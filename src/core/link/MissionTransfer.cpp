@@ -40,7 +40,8 @@ class MissionTalk {
   public:
     MissionTalk(VehicleLink& link, MissionType type, const TransferOptions& options)
         : link_(link),
-          inbox_(link, {"MISSION_REQUEST_INT", "MISSION_REQUEST", "MISSION_ACK", "MISSION_COUNT", "MISSION_ITEM_INT"}),
+          inbox_(link, {"MISSION_REQUEST_INT", "MISSION_REQUEST", "MISSION_ACK", "MISSION_COUNT", "MISSION_ITEM_INT",
+                        "MISSION_ITEM"}),
           type_(type),
           options_(options),
           time_(link.roundTrip_s()),
@@ -48,6 +49,8 @@ class MissionTalk {
         const VehicleSnapshot v = link.snapshot();
         system_ = v.system;
         component_ = v.component;
+        constexpr std::uint64_t kIntegers = 4;  // MAV_PROTOCOL_CAPABILITY_MISSION_INT
+        integers_ = !v.capabilities || (*v.capabilities & kIntegers) != 0;
     }
     Message addressed(std::string_view name) const {
         Message m(name);
@@ -108,6 +111,9 @@ class MissionTalk {
     double now_ms() const { return link_.clock().now_ms(); }
     int system() const { return system_; }
     int component() const { return component_; }
+    /// It knows items with whole numbers for places; else they travel in single precision.
+    bool integers() const { return integers_; }
+    void single() { link_.setSinglePlaces(); }
 
   private:
     VehicleLink& link_;
@@ -118,7 +124,22 @@ class MissionTalk {
     double heard_ms_, said_ms_ = 0, first_said_ms_ = 0;
     Message last_;
     int system_ = 0, component_ = 0;
+    bool integers_ = true;
 };
+
+/// Degrees as a MISSION_ITEM carries them, in units of 1e-7 again.
+std::int32_t inSinglePrecision(std::int32_t e7) {
+    return static_cast<std::int32_t>(std::lround(static_cast<double>(static_cast<float>(e7 * 1e-7)) * 1e7));
+}
+
+Message singleItemMessage(const MissionItem& i, MissionType type, int system, int component) {
+    const Message whole = missionItemMessage(i, type, system, component);
+    Message m("MISSION_ITEM");
+    for (const char* field : {"target_system", "target_component", "seq", "frame", "command", "autocontinue", "param1",
+                              "param2", "param3", "param4", "z", "mission_type"})
+        m.set(field, whole.number(field));
+    return m.set("x", i.x * 1e-7).set("y", i.y * 1e-7);
+}
 
 }  // namespace
 
@@ -133,6 +154,12 @@ Message missionItemMessage(const MissionItem& i, MissionType type, int system, i
 }
 
 MissionItem missionItemOf(const Message& m) {
+    const bool single = m.is("MISSION_ITEM");
+    const auto e7 = [&](const char* name) {
+        const double degrees = m.number(name);
+        if (!single) return static_cast<std::int32_t>(m.integer(name));
+        return std::abs(degrees) <= 200 ? static_cast<std::int32_t>(std::lround(degrees * 1e7)) : 0;
+    };
     const auto f = [&](const char* name) { return static_cast<float>(m.number(name)); };
     return {static_cast<std::uint16_t>(m.integer("seq")),
             static_cast<std::uint8_t>(m.integer("frame")),
@@ -141,8 +168,8 @@ MissionItem missionItemOf(const Message& m) {
             f("param2"),
             f("param3"),
             f("param4"),
-            static_cast<std::int32_t>(m.integer("x")),
-            static_cast<std::int32_t>(m.integer("y")),
+            e7("x"),
+            e7("y"),
             f("z")};
 }
 
@@ -172,7 +199,13 @@ Result<void> serveItems(MissionTalk& talk, MissionType type, const std::vector<M
         if (served == seq && now - served_ms < talk.time().wait_s() * 500) continue;
         served = seq;
         served_ms = now;
-        talk.say(missionItemMessage(items[seq], type, talk.system(), talk.component()));
+        // In the form it asks for; an older question means whole numbers too where it knows them.
+        if (m->is("MISSION_REQUEST") && !talk.integers()) {
+            talk.single();
+            talk.say(singleItemMessage(items[seq], type, talk.system(), talk.component()));
+        } else {
+            talk.say(missionItemMessage(items[seq], type, talk.system(), talk.component()));
+        }
         report(options, static_cast<double>(seq + 1 - from) / static_cast<double>(to - from),
                fmt::format("sending {} {} of {}", missionTypeText(type), seq + 1, items.size()));
     }
@@ -218,7 +251,8 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
     std::map<std::size_t, Asked> asked;  // and not answered
     std::size_t have = 0;
     const auto ask = [&](std::size_t seq, bool again) {
-        talk.sayUnwatched(talk.addressed("MISSION_REQUEST_INT").set("seq", static_cast<double>(seq)));
+        const char* question = talk.integers() ? "MISSION_REQUEST_INT" : "MISSION_REQUEST";
+        talk.sayUnwatched(talk.addressed(question).set("seq", static_cast<double>(seq)));
         asked[seq] = {talk.now_ms(), again};
     };
     while (have < count) {
@@ -236,8 +270,10 @@ Result<std::vector<MissionItem>> downloadMission(VehicleLink& link, MissionType 
             oldest = std::min(oldest, a.ms);
         }
         if (missed) talk.time().missed();
-        const auto m = talk.hearWithin((oldest - now + wait_ms) / 1000, {"MISSION_ITEM_INT", "MISSION_ACK"});
+        const auto m =
+            talk.hearWithin((oldest - now + wait_ms) / 1000, {"MISSION_ITEM_INT", "MISSION_ITEM", "MISSION_ACK"});
         if (!m) continue;
+        if (m->is("MISSION_ITEM")) talk.single();
         if (m->is("MISSION_ACK")) {
             // An acknowledgement of something earlier says "accepted"; anything else is a refusal.
             if (m->integer("type") == 0) continue;
@@ -303,6 +339,24 @@ bool keeps(const AutopilotDialect& d, MissionType type) {
 }
 bool optional(const Error& error, MissionType type) {
     return type != MissionType::mission && (error.code == ErrorCode::unsupported || error.code == ErrorCode::refused);
+}
+
+/// What is sent as it travels to an aircraft that knows no whole numbers for places.
+void roundPlaces(Translation& sent) {
+    const auto round = [&](const char* list, std::vector<MissionItem>& items, bool mission) {
+        for (std::size_t k = 0; k < items.size(); ++k)
+            for (std::int32_t MissionItem::*place : {&MissionItem::x, &MissionItem::y}) {
+                const std::int32_t asked = items[k].*place, held = inSinglePrecision(asked);
+                if (held == asked) continue;
+                items[k].*place = held;
+                const int seq = mission && k < sent.plan_seq.size() ? sent.plan_seq[k] : static_cast<int>(k);
+                sent.kept.push_back({list, seq, place == &MissionItem::x ? "x" : "y", static_cast<double>(asked),
+                                     static_cast<double>(held), "single precision: within 40 cm"});
+            }
+    };
+    round("mission", sent.set.mission, true);
+    round("fence", sent.set.fence, false);
+    round("rally", sent.set.rally, false);
 }
 
 /// All three lists as they stand aboard; a list that the vehicle does not know is empty, and not kept from then on.
@@ -382,7 +436,8 @@ Result<HandOver> compareHeld(VehicleLink& link, const MissionSet& set, bool item
     result.dialect = dialectText(dialect);
     const auto held = readAll(link, dialect, options);
     if (!held) return tl::unexpected(held.error());
-    const Translation sent = translate(set, item0_is_home, dialect, input);
+    Translation sent = translate(set, item0_is_home, dialect, input);
+    if (link.singlePlaces()) roundPlaces(sent);
     result.refused = sent.refused;
     result.fingerprint = missionFingerprint(set);
     judge(result, set, sent, *held);
@@ -451,6 +506,7 @@ Result<HandOver> handOver(VehicleLink& link, const MissionSet& set, bool item0_i
         back.*part.list = std::move(*list);
         done += share;
     }
+    if (link.singlePlaces()) roundPlaces(sent);
     judge(result, set, sent, back);
     if (result.verified && dialect.judges_late) {
         const std::uint64_t spoken = before.texts->empty() ? 0 : before.texts->back().number;

@@ -27,8 +27,11 @@ enum class SafetySubject {
     descent_mps,
     acceleration_mps2,
     jerk_mps3,
-    returnCone,   // near home it climbs no higher than so many times its distance; 0: none
-    returnWait_s  // over home, before it comes down
+    returnCone,    // near home it climbs no higher than so many times its distance; 0: none
+    returnWait_s,  // over home, before it comes down
+    compassX_ut,   // offsets found when it was calibrated
+    compassY_ut,
+    compassZ_ut
 };
 
 /// Bits of SafetySubject::fenceKinds.

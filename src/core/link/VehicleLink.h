@@ -55,6 +55,9 @@ class VehicleLink {
 
     /// Whether it was ordered, by a command that leaves its mode, to hold.
     void setHeld(bool held) { held_ = held; }
+    /// Whether places of items travel in single precision: as one came so, or was asked for so.
+    void setSinglePlaces() { single_places_ = true; }
+    bool singlePlaces() const { return single_places_; }
     /// How the last order was told, in words: "command 193", "mode hold".
     void setTold(std::string how);
     std::string told() const;
@@ -129,7 +132,7 @@ class VehicleLink {
     bool ask_rates_ = true;
     RateGovernor rates_;
     std::string told_;
-    std::atomic<bool> held_{false};
+    std::atomic<bool> held_{false}, single_places_{false};
     std::unique_ptr<Recorder> recorder_;
     std::unique_ptr<Transport> transport_;
     Worker beat_;  // our own heartbeat and what else is said by the clock

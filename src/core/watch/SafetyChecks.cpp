@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "core/geo/MagneticField.h"
 #include "core/link/ParameterRoles.h"
 #include "core/link/Safety.h"
 #include "core/mavlink/ModeNames.h"
@@ -163,6 +164,56 @@ CheckResult ceiling(const FieldInput& in) {
     return r;
 }
 
+/// Farthest place of what is sent, metres from home.
+double farthest_m(const FieldInput& in) {
+    double most = 0;
+    if (in.program == nullptr || !in.plan->home) return most;
+    for (const ProgramStep& step : in.program->steps)
+        if (const ProgramLeg* leg = step.leg(); leg != nullptr && leg->placed)
+            most = std::max(most, distance_m(leg->place, in.plan->home->position));
+    return most;
+}
+
+/// Of a limit: what the aircraft holds, where its fence acts upon it.
+std::optional<SafetySetting> actedUpon(const AircraftSafety& safety, Subject limit, FenceLimit kind) {
+    const auto held = safety.at(limit);
+    if (!held || held->value <= 0) return std::nullopt;
+    const auto on = safety.at(Subject::fenceOn), does = safety.at(Subject::fenceAction);
+    if (on && on->value == 0) return std::nullopt;
+    if (does && (does->means == SafetyMeans::says || does->means == SafetyMeans::nothing)) return std::nullopt;
+    if (const auto kinds = safety.at(Subject::fenceKinds); kinds && !keeps(*kinds, kind)) return std::nullopt;
+    return held;
+}
+
+CheckResult reach(const FieldInput& in) {
+    if (in.plan == nullptr) return {unknown, kNoPlan};
+    const std::string planned = fmt::format("planned: up to {:.0f} m from home", farthest_m(in));
+    const Asked asked = ask(in, planned);
+    if (!asked.safety) return asked.why_not;
+    if (!asked.safety->at(Subject::reach_m)) return notHeld(planned);
+    const auto held = actedUpon(*asked.safety, Subject::reach_m, keepsReach);
+    if (!held) return {good, "the aircraft has no limit of its own; " + planned};
+    return {held->value < farthest_m(in) ? bad : good,
+            fmt::format("the aircraft stops at {:.0f} m from home ({} is {:g}); {}", held->value, held->name,
+                        held->held.value, planned)};
+}
+
+/// What its compass was found to be off by when it was calibrated, against the Earth's field there.
+CheckResult compassOffsets(const FieldInput& in) {
+    if (in.plan == nullptr) return {unknown, kNoPlan};
+    const Asked asked = ask(in, "planned: a compass that was calibrated");
+    if (!asked.safety) return asked.why_not;
+    const auto x = asked.safety->at(Subject::compassX_ut), y = asked.safety->at(Subject::compassY_ut),
+               z = asked.safety->at(Subject::compassZ_ut);
+    if (!x || !y || !z) return notHeld("planned: a compass that was calibrated");
+    const double offset = std::sqrt(x->value * x->value + y->value * y->value + z->value * z->value);
+    if (offset == 0) return {bad, "the compass has no offsets: it was never calibrated"};
+    if (!in.plan->home) return {unknown, fmt::format("offsets of {:.0f} µT; home is not set", offset)};
+    const double field = magneticField(in.plan->home->position, in.home_amsl_m.value_or(0), in.year).field_nt / 1000;
+    const std::string text = fmt::format("offsets of {:.0f} µT, the Earth's field here is {:.0f} µT", offset, field);
+    return {offset > field ? bad : good, offset > field ? text + ": something magnetic is near it" : text};
+}
+
 CheckResult lostLink(const FieldInput& in) {
     if (in.plan == nullptr) return {unknown, kNoPlan};
     return action(in, Subject::lostLink, in.plan->lost_link);
@@ -288,6 +339,8 @@ CheckResult missionSwitch(const FieldInput& in) {
 std::span<const AutoCheck> safetyChecks() {
     static constexpr AutoCheck kChecks[] = {{"fence-acts", "Acts at the fence", fenceActs},
                                             {"ceiling", "Ceiling", ceiling},
+                                            {"reach", "Distance from home", reach},
+                                            {"compass-offsets", "Compass calibration", compassOffsets},
                                             {"lost-link", "When the link is lost", lostLink},
                                             {"low-battery", "When the battery is low", lowBattery},
                                             {"return-height", "Return height", returnHeight},
@@ -295,6 +348,25 @@ std::span<const AutoCheck> safetyChecks() {
                                             {"moves", "Moves as rehearsed", moves},
                                             {"mission-switch", "Mission on the pilot's switch", missionSwitch}};
     return kChecks;
+}
+
+std::vector<std::string> breaksOff(const FieldInput& in) {
+    std::vector<std::string> out;
+    if (in.plan == nullptr || in.parameters == nullptr) return out;
+    const Asked asked = ask(in, "");
+    if (!asked.safety) return out;
+    const double highest = in.rehearsal != nullptr ? in.rehearsal->max_height_home_m : 0;
+    if (const auto top = actedUpon(*asked.safety, Subject::ceiling_m, keepsCeiling); top && highest > top->value)
+        out.push_back(
+            fmt::format("the aircraft's own fence stops it at {:.0f} m above home ({}); this plan flies up to "
+                        "{:.0f} m",
+                        top->value, top->name, highest));
+    if (const auto far = actedUpon(*asked.safety, Subject::reach_m, keepsReach); far && farthest_m(in) > far->value)
+        out.push_back(
+            fmt::format("the aircraft's own fence stops it at {:.0f} m from home ({}); this plan goes out to "
+                        "{:.0f} m",
+                        far->value, far->name, farthest_m(in)));
+    return out;
 }
 
 }  // namespace anhinga

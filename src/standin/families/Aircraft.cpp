@@ -113,9 +113,14 @@ void Aircraft::acknowledge(const Message& to, int list, int answer) {
             .set("mission_type", list));
 }
 
+bool Aircraft::integers() const {
+    constexpr std::uint64_t kMissionInt = 4;
+    return (family_.capabilities() & kMissionInt) != 0;
+}
+
 void Aircraft::askItem() {
     upload_.asked_s = wall_s_;
-    say(Message("MISSION_REQUEST_INT")
+    say(Message(integers() ? "MISSION_REQUEST_INT" : "MISSION_REQUEST")
             .set("target_system", upload_.from.system)
             .set("target_component", upload_.from.component)
             .set("seq", upload_.next)
@@ -155,7 +160,7 @@ void Aircraft::listMessage(const Message& m) {
     } else if (m.is("MISSION_CLEAR_ALL")) {
         items.clear();
         acknowledge(m, list, taken);
-    } else if (m.is("MISSION_ITEM_INT")) {
+    } else if (m.is(integers() ? "MISSION_ITEM_INT" : "MISSION_ITEM")) {
         takeItem(m);
     } else if (m.is("MISSION_REQUEST_LIST")) {
         say(Message("MISSION_COUNT")
@@ -163,7 +168,7 @@ void Aircraft::listMessage(const Message& m) {
                 .set("target_component", m.component)
                 .set("count", static_cast<double>(items.size()))
                 .set("mission_type", list));
-    } else if (m.is("MISSION_REQUEST_INT") || m.is("MISSION_REQUEST")) {
+    } else if ((integers() && m.is("MISSION_REQUEST_INT")) || m.is("MISSION_REQUEST")) {
         sendItem(m);
     }
 }
@@ -171,14 +176,18 @@ void Aircraft::listMessage(const Message& m) {
 void Aircraft::takeItem(const Message& m) {
     if (!upload_.active || m.integer("seq") != upload_.next || m.integer("mission_type") != upload_.list) return;
     const auto list = static_cast<List>(upload_.list);
+    const auto degrees = [&](const char* name) {
+        if (integers()) return static_cast<std::int32_t>(m.integer(name));
+        return static_cast<std::int32_t>(std::lround(std::clamp(m.number(name), -180.0, 180.0) * 1e7));
+    };
     const Kept in{static_cast<int>(m.integer("frame")),
                   static_cast<int>(m.integer("command")),
                   m.number("param1"),
                   m.number("param2"),
                   m.number("param3"),
                   m.number("param4"),
-                  static_cast<std::int32_t>(m.integer("x")),
-                  static_cast<std::int32_t>(m.integer("y")),
+                  degrees("x"),
+                  degrees("y"),
                   m.number("z")};
     const bool slot = family_.homeSlot() && list == route && upload_.next == 0;
     const int answer = slot ? taken : family_.judge(list, in);
@@ -219,14 +228,18 @@ void Aircraft::sendItem(const Message& m) {
     const auto seq = static_cast<std::size_t>(m.integer("seq"));
     if (seq >= lists_[list].size()) return acknowledge(m, static_cast<int>(list), 13);
     const Kept& i = lists_[list][seq];
-    Message out("MISSION_ITEM_INT");
+    Message out(integers() ? "MISSION_ITEM_INT" : "MISSION_ITEM");
     out.set("target_system", m.system).set("target_component", m.component).set("seq", static_cast<double>(seq));
     out.set("frame", i.frame)
         .set("command", i.command)
         .set("autocontinue", 1)
         .set("mission_type", static_cast<double>(list));
     out.set("param1", i.p1).set("param2", i.p2).set("param3", i.p3).set("param4", i.p4);
-    out.setInteger("x", i.x).setInteger("y", i.y).set("z", i.z);
+    if (integers())
+        out.setInteger("x", i.x).setInteger("y", i.y);
+    else
+        out.set("x", i.x * 1e-7).set("y", i.y * 1e-7);
+    out.set("z", i.z);
     say(out);
 }
 

@@ -67,6 +67,8 @@ class Aircraft : public SimulatedVehicle {
     void takeItem(const Message& m);
     void acknowledge(const Message& to, int list, int answer);
     void sendItem(const Message& m);
+    /// It knows items with whole numbers for places.
+    bool integers() const;
     void askItem();
     // orders
     void order(const Message& m);

@@ -12,7 +12,7 @@ class Plain : public Family {
   public:
     using Family::Family;
     int autopilot() const override { return 0; }
-    std::uint64_t capabilities() const override { return 4 + 8192; }
+    std::uint64_t capabilities() const override { return 8192; }  // places in single precision
     bool homeSlot() const override { return false; }
     bool knows(List list) const override { return list == route; }
     bool takesParts() const override { return false; }
