@@ -221,6 +221,8 @@ std::vector<FamilyCase> familyCases() {
 struct FamilyFlight {
     bool verified = false, ended = false;
     double path_m = 0, height_m = 0, missed_m = 0;
+    double beside_m = 0;           // from the line of a long leg, past its first half: where turns are over
+    int looked = 0;                // so many moments of that
     double low_m = 0, high_m = 0;  // against the height above ground asked for, on legs that follow it
     std::vector<Unsaid> refused;
 };
@@ -228,7 +230,9 @@ struct FamilyFlight {
 /// How far what was flown on the route lies from the rehearsal's line, and how far it stays away from places it should
 /// pass, metres.
 void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
-                  const std::vector<families::Aircraft::Flown>& track) {
+                  const std::vector<families::Aircraft::Flown>& track, int family) {
+    const int before_first = family == 3 ? 0 : 1;  // items of the plan's list that are none aboard: home
+
     const auto r = rehearse(plan, view.program, island());
     REQUIRE(r);
     const LocalFrame frame(plan.home->position);
@@ -280,6 +284,21 @@ void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
             out.high_m = std::max(out.high_m, off);
         }
     for (const double m : nearest) out.missed_m = std::max(out.missed_m, m);
+    for (std::size_t k = 0; k + 1 < view.program.steps.size(); ++k) {
+        const ProgramLeg *a = view.program.steps[k].leg(), *b = view.program.steps[k + 1].leg();
+        if (a == nullptr || b == nullptr || a->kind != LegKind::pass || b->kind != LegKind::pass || b->spline) continue;
+        const Vec2 from = frame.toLocal(a->place), to = frame.toLocal(b->place);
+        constexpr double kLong_m = 120, kNearIt_m = 40, kFirst = 0.5, kLast = 0.75;
+        if (length(to - from) < kLong_m) continue;
+        for (const auto& f : track) {
+            const int number = view.program.numberOf(k + 1);
+            if (!f.on_route || f.item + before_first != number) continue;
+            const auto near = distanceToSegment(frame.toLocal(f.place), from, to);
+            if (near.along <= kFirst || near.along >= kLast || near.distance_m >= kNearIt_m) continue;
+            ++out.looked;
+            out.beside_m = std::max(out.beside_m, near.distance_m);
+        }
+    }
 }
 
 FamilyFlight handAndFly(const FamilyKind& kind, const Plan& plan) {
@@ -320,7 +339,7 @@ FamilyFlight handAndFly(const FamilyKind& kind, const Plan& plan) {
             return false;
         });
         out.ended = out.ended && !left;
-        if (kind.family >= 0) compareTrack(out, plan, view, sky.aircraft->aircraft().flown());
+        if (kind.family >= 0) compareTrack(out, plan, view, sky.aircraft->aircraft().flown(), kind.family);
         return out;
     }
     if (kind.family < 0) {
@@ -331,7 +350,7 @@ FamilyFlight handAndFly(const FamilyKind& kind, const Plan& plan) {
     const families::Aircraft& aircraft = sky.aircraft->aircraft();
     REQUIRE(sky.until(20, [&](const VehicleSnapshot&) { return aircraft.onRoute(); }));
     out.ended = sky.until(120, [&](const VehicleSnapshot&) { return !aircraft.onRoute(); });
-    compareTrack(out, plan, view, aircraft.flown());
+    compareTrack(out, plan, view, aircraft.flown(), kind.family);
     return out;
 }
 
@@ -344,7 +363,7 @@ TEST_CASE("every plan is sealed and flown by every family's aircraft, or refused
     table += "\n|---|";
     for (std::size_t i = 0; i < std::size(kAircraft); ++i) table += "---|";
     table += "\n";
-    int flown = 0;
+    int flown = 0, looked = 0;
     for (const FamilyCase& c : familyCases()) {
         table += fmt::format("| {} |", c.name);
         for (const FamilyKind& k : kAircraft) {
@@ -367,6 +386,8 @@ TEST_CASE("every plan is sealed and flown by every family's aircraft, or refused
             const bool circles = std::any_of(c.plan.items.begin(), c.plan.items.end(),
                                              [](const Item& i) { return i.kind == ItemKind::holdTurns; });
             if (!wing) CHECK(f.path_m < (circles ? 15 : 5));
+            CHECK(f.beside_m < 5);
+            looked += wing ? f.looked : 0;
             if (!wing) CHECK(f.height_m < 5);
             CAPTURE(f.low_m, f.high_m);
             CHECK(f.low_m >= -3);
@@ -375,6 +396,7 @@ TEST_CASE("every plan is sealed and flown by every family's aircraft, or refused
         table += "\n";
     }
     CHECK(flown > 40);
+    CHECK(looked > 200);
     const std::string file = std::string(DEMO_DIR) + "/../../docs/autopilots.md";
     const std::string begin = "<!-- table: plans and aircraft -->\n", end = "<!-- end of table -->";
     std::string doc = slurp(file);

@@ -439,7 +439,15 @@ bool Aircraft::fly(GeoPoint to, double amsl_m, double dt, double within_m, bool 
     }
     if (family_.body() == Body::wing) {
         // Turns as tight as it banks, and never slower than it flies.
-        const double wish = std::atan2(way.x, way.y) * 180 / M_PI;
+        Vec2 aim = way;
+        if (const Vec2 from = frame.toLocal(line_from_), leg = way - from; line && length(leg) > 1) {
+            // A place a little ahead on its line.
+            constexpr double kAhead_m = 50;
+            const double run = length(leg);
+            const double done = -(from.x * leg.x + from.y * leg.y) / run;
+            if (done + kAhead_m < run) aim = from + leg * (std::max(0.0, done + kAhead_m) / run);
+        }
+        const double wish = std::atan2(aim.x, aim.y) * 180 / M_PI;
         const double most = 9.81 * std::tan(35 * M_PI / 180) / speed_mps_ * 180 / M_PI * dt;
         const double turn = std::remainder(wish - yaw_deg_, 360.0);
         yaw_deg_ += std::clamp(turn, -most, most);
@@ -581,7 +589,10 @@ void Aircraft::flyRoute(double dt) {
         begun_ = true;
         there_s_ = -1;
         turned_deg_ = 0;
-        leg_from_ = place_;
+        leg_from_ = line_from_ = place_;
+        // Of a wing's leg the line is that between the two places, wherever it turned.
+        if (item_ > 0 && placed(items[item_ - 1].command) && items[item_ - 1].command != 22)
+            line_from_ = placeOf(items[item_ - 1]);
         leg_from_amsl_ = amsl_m_;
         leg_m_ = placed(i.command) ? distance_m(place_, placeOf(i)) : 0;
         led_to_ = place_;

@@ -119,7 +119,7 @@ class Aircraft : public SimulatedVehicle {
     double climb_mps_ = 0;
     std::size_t item_ = 0;
     bool begun_ = false, climbed_ = false;
-    GeoPoint leg_from_;
+    GeoPoint leg_from_, line_from_;  // where it began the leg; the place the leg's line comes from
     double leg_from_amsl_ = 0, leg_m_ = 0, there_s_ = -1, turned_deg_ = 0, last_bearing_ = 0, armed_s_ = 0;
     std::map<std::size_t, double> jumped_;
     GeoPoint led_to_;
