@@ -263,6 +263,8 @@ TEST_CASE("what the aircraft moves by is told against the profile, and can be ta
     if (of.take) of.take(fresh);
     CHECK(fresh.vehicle.accel_mps2 == VehicleProfile{}.accel_mps2);
     CHECK(flownVehicle(fresh).jerk_mps3 == VehicleProfile{}.jerk_mps3);
+    fresh.traits.ways.jerk_mps3 = 1e-9;
+    CHECK(flownVehicle(fresh).jerk_mps3 >= 0.2);  // it still gets anywhere
 }
 
 TEST_CASE("where the aircraft's own fence would break the flight off is said before it is sent", "[watch][safety]") {

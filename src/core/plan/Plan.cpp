@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <utility>
 
 namespace anhinga {
@@ -85,7 +86,8 @@ ItemIndex indexItems(const Plan& plan) {
 
 VehicleProfile flownVehicle(const Plan& plan) {
     VehicleProfile vehicle = plan.vehicle;
-    if (plan.traits.ways.jerk_mps3 > 0) vehicle.jerk_mps3 = plan.traits.ways.jerk_mps3;
+    constexpr double kLeastJerk_mps3 = 0.2;  // as of a profile
+    if (plan.traits.ways.jerk_mps3 > 0) vehicle.jerk_mps3 = std::max(kLeastJerk_mps3, plan.traits.ways.jerk_mps3);
     return vehicle;
 }
 

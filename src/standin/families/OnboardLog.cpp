@@ -157,7 +157,7 @@ void OnboardLog::sample(const Moment& m) {
     const auto us = static_cast<std::uint64_t>(m.t_s * 1e6);
     const double unix_s = began_unix_s_ + m.t_s - began_s_;
     const auto e7 = [](double deg) { return static_cast<std::int32_t>(std::lround(deg * 1e7)); };
-    const auto yaw = std::fmod(m.yaw_deg + 360, 360);
+    const double turned = std::fmod(m.yaw_deg, 360), yaw = turned < 0 ? turned + 360 : turned;
     if (layout_ == Layout::selfDescribing) {
         if (mode_ != static_cast<std::int64_t>(m.mode)) {
             head(kMode);
