@@ -294,7 +294,8 @@ void FlyPage::refreshCamera() {
     }
     if (!gimbal) return;
     const GimbalSnapshot& g = *v.gimbal;
-    QString now = g.pitch_deg ? QString("now %1°").arg(std::round(*g.pitch_deg) + 0.0, 0, 'f', 0) : QString("°");
+    QString now =
+        g.pitch_deg ? QString("now %1°").arg(std::round(*g.pitch_deg) + 0.0, 0, 'f', 0) : QString("now unknown");
     if (g.held_by_system != 0 && g.held_by_system != kOurSystem)
         now += QString(", steered by %1").arg(g.held_by_system);
     if (tilt_state_->text() != now) tilt_state_->setText(now);
