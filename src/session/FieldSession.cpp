@@ -195,8 +195,8 @@ std::vector<Finding> FieldSession::stops() const {
     std::vector<Finding> out =
         stopsBefore(*plan_->derived(), plan_->sortie(), waits ? waits->changeable : std::nullopt);
     const auto rehearsal = plan_->flownRehearsal();
-    for (const std::string& why : breaksOff(fieldInput(rehearsal.get())))
-        out.push_back({Severity::stop, "aircraft-limit", 0, why, {}, {}});
+    for (Finding& f : aircraftFindings(fieldInput(rehearsal.get())))
+        if (f.severity == Severity::stop) out.push_back(std::move(f));
     return out;
 }
 
@@ -319,6 +319,11 @@ void FieldSession::lookAtChecklist() {
     const Plan& plan = *plan_->plan();
     const auto rehearsal = plan_->flownRehearsal();
     const FieldInput in = fieldInput(rehearsal.get());
+    // Of a plan that is still being worked out nothing is said anew.
+    if (!link_->connected())
+        plan_->setAircraftFindings({});
+    else if (plan_->upToDate() && plan_->derived()->complete)
+        plan_->setAircraftFindings(aircraftFindings(in));
     checklist_.clear();
     for (const CheckItem& item : plan.checklist) {
         ChecklistEntry entry{item, false, CheckState::unknown, "", {}, {}};
@@ -354,6 +359,14 @@ void FieldSession::setOnAircraft(ItemId id) {
     if (link_->vehicle().armed) return;
     for (const ChecklistEntry& e : checklist_)
         if (e.item.id == id && e.setting) return link_->setParameters({*e.setting});
+}
+
+void FieldSession::setOnAircraft(const Finding& finding) {
+    if (link_->vehicle().armed) return plan_->refused("It flies: on the ground this can be set");
+    const AutoCheck* check = autoCheck(finding.line);
+    if (check == nullptr) return;
+    const auto rehearsal = plan_->flownRehearsal();
+    if (const CheckResult r = check->look(fieldInput(rehearsal.get())); r.setting) link_->setParameters({*r.setting});
 }
 
 void FieldSession::takeIntoPlan(ItemId id) {

@@ -83,6 +83,8 @@ class FieldSession : public QObject {
     void untickAll();
     /// Sets on the aircraft what a line proposes; on the ground alone.
     void setOnAircraft(ItemId id);
+    /// The same for a finding about the aircraft.
+    void setOnAircraft(const Finding& finding);
     /// What a line proposes to take from the aircraft, as one step of the plan.
     void takeIntoPlan(ItemId id);
     /// Must-items that are open, by their text.

@@ -2,6 +2,7 @@
 
 #include <QDir>
 #include <QFileInfo>
+#include <algorithm>
 
 #include "core/base/File.h"
 #include "core/base/Text.h"
@@ -35,18 +36,6 @@ QString repeatText(int count) {
 QString photosText(int taken, int planned) {
     return taken == planned ? QString("%1 photos, as planned").arg(taken)
                             : QString("%1 photos, %2 planned up to here").arg(taken).arg(planned);
-}
-
-QString findingsText(const Derived& d) {
-    int counts[3] = {};
-    for (const Finding& f : d.findings) ++counts[static_cast<int>(f.severity)];
-    QStringList parts;
-    const char* names[] = {"stop", "warn", "note"};
-    for (int i = 0; i < 3; ++i)
-        if (counts[i] > 0) parts << QString("%1 %2").arg(counts[i]).arg(names[i]);
-    if (!parts.isEmpty()) return parts.join(" · ");
-    if (d.plan->items.empty()) return "nothing to check";
-    return d.plan->zones.empty() && d.plan->covers.empty() ? "no findings, airspace not checked" : "no findings";
 }
 
 std::optional<int> visitsOf(const Derived& d, ItemId id) {
@@ -506,6 +495,37 @@ QString PlanSession::notRehearsed() const {
 
 const std::vector<Finding>& PlanSession::flownFindings() const {
     return derived_->findingsOf(sortie_);
+}
+
+std::vector<Finding> PlanSession::findings() const {
+    std::vector<Finding> out = derived_->findings;
+    out.insert(out.end(), aircraft_findings_.begin(), aircraft_findings_.end());
+    std::stable_sort(out.begin(), out.end(),
+                     [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
+    return out;
+}
+
+QString PlanSession::findingsText() const {
+    int counts[3] = {};
+    for (const auto* list : {&derived_->findings, &aircraft_findings_})
+        for (const Finding& f : *list) ++counts[static_cast<int>(f.severity)];
+    QStringList parts;
+    const char* names[] = {"stop", "warn", "note"};
+    for (int i = 0; i < 3; ++i)
+        if (counts[i] > 0) parts << QString("%1 %2").arg(counts[i]).arg(names[i]);
+    if (!parts.isEmpty()) return parts.join(" · ");
+    if (plan_->items.empty()) return "nothing to check";
+    return plan_->zones.empty() && plan_->covers.empty() ? "no findings, airspace not checked" : "no findings";
+}
+
+void PlanSession::setAircraftFindings(std::vector<Finding> findings) {
+    const auto same = [](const Finding& a, const Finding& b) {
+        return a.severity == b.severity && a.rule == b.rule && a.message == b.message;
+    };
+    if (std::equal(findings.begin(), findings.end(), aircraft_findings_.begin(), aircraft_findings_.end(), same))
+        return;
+    aircraft_findings_ = std::move(findings);
+    emit aircraftFindingsChanged();
 }
 
 void PlanSession::beginSortieAt(const QString& name, const Cut& cut) {

@@ -33,8 +33,6 @@ QString visitsText(int visits);
 QString repeatText(int count);
 /// Photos taken against those planned up to here: never "13 of 12".
 QString photosText(int taken, int planned);
-/// The findings in a few words, or what was not checked: "2 warn", "no findings, airspace not checked".
-QString findingsText(const Derived& derived);
 
 class PlanSession : public QObject {
     Q_OBJECT
@@ -108,6 +106,12 @@ class PlanSession : public QObject {
     void clearFailure();
     const std::optional<Failure>& failure() const { return failure_; }
     const std::vector<Finding>& flownFindings() const;
+    /// Of the plan as a whole, and of the aircraft that is connected (of_aircraft); the worst first.
+    std::vector<Finding> findings() const;
+    /// The findings in a few words, or what was not checked: "2 warn", "no findings, airspace not checked".
+    QString findingsText() const;
+    /// How the aircraft that is connected differs from the plan; empty when there is none.
+    void setAircraftFindings(std::vector<Finding> findings);
     /// A sortie that begins here is made, as an undoable step, and chosen.
     void beginSortieAt(const QString& name, const Cut& cut);
     /// Looks for cuts in the background (suggestCuts()) and makes them, as one undoable step; a plan that was changed
@@ -131,6 +135,7 @@ class PlanSession : public QObject {
   signals:
     void planChanged();
     void derivedChanged();
+    void aircraftFindingsChanged();
     void selectionChanged();
     void terrainChanged();
     /// An edit was not made: why, and what to do.
@@ -173,6 +178,7 @@ class PlanSession : public QObject {
     PlanPtr plan_, saved_;
     TerrainPtr terrain_ = std::make_shared<const Terrain>();
     std::vector<std::string> terrain_names_;  // as the plan names them
+    std::vector<Finding> aircraft_findings_;
     DerivedPtr derived_;
     QString path_;
     std::uint64_t on_disk_ = 0;  // fingerprint of the file as loaded or saved

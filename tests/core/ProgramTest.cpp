@@ -88,12 +88,12 @@ TEST_CASE("a program says and flies what was said and flown before there were pr
         const auto flown = rehearse(*opened, view.program, terrain, options);
         REQUIRE(flown);
         // Since then a corner is passed no faster than the slope behind it allows: some of the random ones are steep.
-        // Braking builds up within the jerk limit since, too: short legs take longer.
+        // Braking builds up within the jerk limit since, too: short legs take longer. Circles are left at speed.
         const double close = demo_plan ? 0.004 : 0.01;
         CHECK(flown->duration_s == Approx(row.flown[0]).epsilon(close));
         CHECK(flown->distance_m == Approx(row.flown[1]).epsilon(close));
         CHECK(flown->energy_wh == Approx(row.flown[2]).epsilon(close));
-        CHECK(flown->photos == Approx(row.flown[3]).margin(demo_plan ? 1 : 3));
+        CHECK(flown->photos == Approx(row.flown[3]).epsilon(demo_plan ? 0 : close).margin(demo_plan ? 1 : 3));
     }
     CHECK(follow < 12);
 }

@@ -286,23 +286,77 @@ TEST_CASE("where the aircraft's own fence would break the flight off is said bef
     in.vehicle = &v;
     in.rehearsal = &*rehearsal;
     in.program = &program;
-    CHECK(breaksOff(in).empty());  // not asked
+    const auto stops = [&] {
+        std::vector<std::string> out;
+        for (const Finding& f : aircraftFindings(in))
+            if (f.severity == Severity::stop) out.push_back(f.message);
+        return out;
+    };
+    CHECK(aircraftFindings(in).empty());  // not asked
     in.parameters = &three.parameters;
     three.parameters["FENCE_ALT_MAX"].value = 10;
     three.parameters["FENCE_RADIUS"] = {40, 9};
-    CHECK(breaksOff(in).empty());  // off as delivered
+    CHECK(stops().empty());  // off as delivered
     three.parameters["FENCE_ENABLE"].value = 1;
-    REQUIRE(breaksOff(in).size() == 2);
-    CHECK(breaksOff(in)[0].find("10 m above home (FENCE_ALT_MAX)") != std::string::npos);
-    CHECK(breaksOff(in)[1].find("40 m from home (FENCE_RADIUS)") != std::string::npos);
+    REQUIRE(stops().size() == 2);
+    CHECK(stops()[0].find("10 m above home (FENCE_ALT_MAX)") != std::string::npos);
+    CHECK(stops()[1].find("40 m from home (FENCE_RADIUS)") != std::string::npos);
     CHECK(autoCheck("reach")->look(in).state == CheckState::bad);
     three.parameters["FENCE_TYPE"].value = 4;  // areas alone
-    CHECK(breaksOff(in).empty());
+    CHECK(stops().empty());
     CHECK(autoCheck("reach")->look(in).state == CheckState::good);
     three.parameters["FENCE_TYPE"].value = 7;
     three.parameters["FENCE_ALT_MAX"].value = 500;
     three.parameters["FENCE_RADIUS"].value = far + 10;
-    CHECK(breaksOff(in).empty());
+    CHECK(stops().empty());
+}
+
+TEST_CASE("every line in which the aircraft differs is a finding, with what can be done about it", "[watch][safety]") {
+    Plan plan = rowPlan(5);
+    plan.lost_link = SafetyAction::land;
+    const Aircraft three = made(3, families::Body::rotors);
+    VehicleSnapshot v;
+    v.heard = true;
+    v.autopilot = 3;
+    v.type = 2;
+    FieldInput in;
+    in.plan = &plan;
+    in.vehicle = &v;
+    in.parameters = &three.parameters;
+    const auto named = [&](const std::string& line) -> std::optional<Finding> {
+        for (const Finding& f : aircraftFindings(in))
+            if (f.line == line) return f;
+        return std::nullopt;
+    };
+    int bad = 0;
+    for (const AutoCheck& check : safetyChecks()) bad += check.look(in).state == CheckState::bad;
+    CHECK(aircraftFindings(in).size() == static_cast<std::size_t>(bad));
+    const auto lost = named("lost-link");
+    REQUIRE(lost);
+    CHECK(lost->severity == Severity::warn);
+    CHECK(lost->rule == "aircraft-lost-link");
+    CHECK(lost->message.find("planned: it lands") != std::string::npos);
+    CHECK(lost->can_be_set);
+    CHECK(lost->corrections.empty());
+    const auto moves = named("moves");
+    REQUIRE(moves);
+    CHECK_FALSE(moves->can_be_set);
+    REQUIRE(moves->corrections.size() == 1);
+    moves->corrections.front().apply(plan);
+    CHECK(plan.traits.ways.jerk_mps3 == 1);
+    CHECK_FALSE(named("moves"));
+    // Of a limit that is a stop nothing is said twice.
+    Aircraft low = three;
+    low.parameters["FENCE_ENABLE"].value = 1;
+    low.parameters["FENCE_RADIUS"] = {10, 9};
+    in.parameters = &low.parameters;
+    const FlightProgram program = programOf(plan, expand(plan, nullptr), nullptr);
+    in.program = &program;
+    REQUIRE(named("reach"));
+    CHECK(named("reach")->severity == Severity::stop);
+    int reaches = 0;
+    for (const Finding& f : aircraftFindings(in)) reaches += f.line == "reach";
+    CHECK(reaches == 1);
 }
 
 TEST_CASE("a compass that was never calibrated, or is off by more than the Earth's field, is told", "[watch][safety]") {

@@ -87,6 +87,12 @@ class Meeting {
         o.terrain = island();
         o.home = plan.home->position;
         o.home_amsl_m = amsl;
+        // It is thrown, or stands on its runway, towards where it goes first.
+        for (const Item& item : plan.items)
+            if (item.kind != ItemKind::takeOff && hasPosition(item.kind)) {
+                o.heading_deg = bearing_deg(plan.home->position, item.position);
+                break;
+            }
         return o;
     }
 };
@@ -111,10 +117,22 @@ Plan made(const std::function<void(Plan&)>& fill) {
     return plan;
 }
 
-/// As one that flies on wings.
-Plan winged(Plan plan) {
+/// As one that flies on wings, so many times as large: they need room to climb and turn.
+Plan winged(Plan plan, double larger = 3) {
     plan.vehicle = skimmer();
     plan.vehicle.battery_wh = 1000;
+    plan.defaults.speed_mps = plan.vehicle.cruise_mps;
+    const auto out = [&](GeoPoint& at) {
+        at = destination(kHome, bearing_deg(kHome, at), larger * distance_m(kHome, at));
+    };
+    for (Item& item : plan.items) {
+        if (hasPosition(item.kind)) out(item.position);
+        item.radius_m = std::max(item.radius_m, 60.0);
+    }
+    for (Fence& fence : plan.fences) {
+        for (GeoPoint& corner : fence.outline) out(corner);
+        fence.radius_m *= larger;
+    }
     return plan;
 }
 
@@ -152,12 +170,22 @@ Plan enteredTwice() {
         p.items[4].actions.push_back(Repeat{p.items[1].id, 1});
     });
 }
-/// Over the island's hills, 70 m above whatever is below.
-Plan alongTheGround() {
+/// The same for wings: no loop leads straight back, where it could turn either way.
+Plan roundTwice() {
     return made([](Plan& p) {
+        for (const auto& [bearing, away_m] : {std::pair{315.0, 140.0}, {337.0, 250.0}, {23.0, 250.0}, {45.0, 140.0}})
+            p.items.push_back(at(p, ItemKind::waypoint, bearing, away_m, Height::aboveHome(50)));
+        p.items[4].actions.push_back(Repeat{p.items[1].id, 2});
+        p.items.push_back(at(p, ItemKind::waypoint, 0, 30, Height::aboveHome(50)));
+        p.items[5].actions.push_back(Repeat{p.items[1].id, 1});
+    });
+}
+/// Over the island's hills, 70 m above whatever is below.
+Plan alongTheGround(double last_bearing = 60, double last_m = 300) {
+    return made([=](Plan& p) {
         for (const auto& [bearing, away_m] : {std::pair{320.0, 640.0}, {14.0, 1240.0}, {55.0, 1500.0}})
             p.items.push_back(at(p, ItemKind::waypoint, bearing, away_m, Height::aboveGround(70)));
-        p.items.push_back(at(p, ItemKind::waypoint, 60, 300, Height::aboveHome(120)));
+        p.items.push_back(at(p, ItemKind::waypoint, last_bearing, last_m, Height::aboveHome(120)));
     });
 }
 Plan withHeading() {
@@ -205,13 +233,13 @@ std::vector<FamilyCase> familyCases() {
     out.push_back({"points and a hold", pointsOnly()});
     out.push_back({"points and a hold, for wings", winged(pointsOnly())});
     out.push_back({"fences and a rally point, for wings", winged(fenced())});
-    out.push_back({"a repeat entered twice, for wings", winged(enteredTwice())});
+    out.push_back({"a repeat entered twice, for wings", winged(roundTwice())});
     out.push_back({"every kind of item", everyKind()});
     out.push_back({"a repeat entered twice", enteredTwice()});
     out.push_back({"a heading at a point", withHeading()});
     out.push_back({"fences and a rally point", fenced()});
     out.push_back({"above the ground", alongTheGround()});
-    out.push_back({"above the ground, for wings", winged(alongTheGround())});
+    out.push_back({"above the ground, for wings", winged(alongTheGround(100, 900), 1)});
     out.push_back({"waits at its end", leftOpen(AtEnd::waitThere)});
     out.push_back({"waits over home, for wings", winged(leftOpen(AtEnd::returnAndWait))});
     out.push_back({"lands at its end", leftOpen(AtEnd::landThere)});
@@ -221,8 +249,6 @@ std::vector<FamilyCase> familyCases() {
 struct FamilyFlight {
     bool verified = false, ended = false;
     double path_m = 0, height_m = 0, missed_m = 0;
-    double beside_m = 0;           // from the line of a long leg, past its first half: where turns are over
-    int looked = 0;                // so many moments of that
     double low_m = 0, high_m = 0;  // against the height above ground asked for, on legs that follow it
     std::vector<Unsaid> refused;
 };
@@ -233,7 +259,10 @@ void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
                   const std::vector<families::Aircraft::Flown>& track, int family) {
     const int before_first = family == 3 ? 0 : 1;  // items of the plan's list that are none aboard: home
 
-    const auto r = rehearse(plan, view.program, island());
+    // As "Take into the plan" does.
+    Plan as_aboard = plan;
+    as_aboard.traits.ways.acceptance_m = hovers(plan.vehicle.kind) ? 2 : 30;
+    const auto r = rehearse(as_aboard, view.program, island());
     REQUIRE(r);
     const LocalFrame frame(plan.home->position);
     std::vector<Vec2> line;
@@ -253,6 +282,11 @@ void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
             leg != nullptr && ((leg->kind == LegKind::pass && !leg->spline) || leg->kind == LegKind::hold))
             places.push_back(frame.toLocal(leg->place));
     std::vector<double> nearest(places.size(), INFINITY);
+    const bool rotors = hovers(plan.vehicle.kind);
+    int first_place = 0;
+    for (std::size_t k = 0; k < view.program.steps.size() && first_place == 0; ++k)
+        if (const ProgramLeg* leg = view.program.steps[k].leg(); leg != nullptr && leg->kind != LegKind::takeOff)
+            first_place = view.program.numberOf(k);
     last = -1;
     for (const auto& f : track) {
         if (!f.on_route) continue;
@@ -270,7 +304,8 @@ void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
             height = h;
         }
         out.path_m = std::max(out.path_m, path);
-        out.height_m = std::max(out.height_m, height);
+        // How steeply a wing climbs out is its own; it is level with the rehearsal from the first place on.
+        if (rotors || f.item + before_first > first_place) out.height_m = std::max(out.height_m, height);
     }
     for (const GroundLeg& leg : view.program.ground_legs)
         for (const auto& f : track) {
@@ -284,21 +319,6 @@ void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
             out.high_m = std::max(out.high_m, off);
         }
     for (const double m : nearest) out.missed_m = std::max(out.missed_m, m);
-    for (std::size_t k = 0; k + 1 < view.program.steps.size(); ++k) {
-        const ProgramLeg *a = view.program.steps[k].leg(), *b = view.program.steps[k + 1].leg();
-        if (a == nullptr || b == nullptr || a->kind != LegKind::pass || b->kind != LegKind::pass || b->spline) continue;
-        const Vec2 from = frame.toLocal(a->place), to = frame.toLocal(b->place);
-        constexpr double kLong_m = 120, kNearIt_m = 40, kFirst = 0.5, kLast = 0.75;
-        if (length(to - from) < kLong_m) continue;
-        for (const auto& f : track) {
-            const int number = view.program.numberOf(k + 1);
-            if (!f.on_route || f.item + before_first != number) continue;
-            const auto near = distanceToSegment(frame.toLocal(f.place), from, to);
-            if (near.along <= kFirst || near.along >= kLast || near.distance_m >= kNearIt_m) continue;
-            ++out.looked;
-            out.beside_m = std::max(out.beside_m, near.distance_m);
-        }
-    }
 }
 
 FamilyFlight handAndFly(const FamilyKind& kind, const Plan& plan) {
@@ -363,7 +383,7 @@ TEST_CASE("every plan is sealed and flown by every family's aircraft, or refused
     table += "\n|---|";
     for (std::size_t i = 0; i < std::size(kAircraft); ++i) table += "---|";
     table += "\n";
-    int flown = 0, looked = 0;
+    int flown = 0;
     for (const FamilyCase& c : familyCases()) {
         table += fmt::format("| {} |", c.name);
         for (const FamilyKind& k : kAircraft) {
@@ -381,14 +401,14 @@ TEST_CASE("every plan is sealed and flown by every family's aircraft, or refused
             if (k.family < 0) continue;
             CAPTURE(f.path_m, f.height_m, f.missed_m);
             const bool wing = k.body == families::Body::wing;
-            CHECK(f.missed_m < (wing ? 90 : 5));
-            // A wing cuts corners as wide as it turns: where it passes is what counts. Rotors leave a circle at speed.
-            const bool circles = std::any_of(c.plan.items.begin(), c.plan.items.end(),
-                                             [](const Item& i) { return i.kind == ItemKind::holdTurns; });
-            if (!wing) CHECK(f.path_m < (circles ? 15 : 5));
-            CHECK(f.beside_m < 5);
-            looked += wing ? f.looked : 0;
-            if (!wing) CHECK(f.height_m < 5);
+            const auto has = [&](ItemKind kind) {
+                return std::any_of(c.plan.items.begin(), c.plan.items.end(),
+                                   [&](const Item& i) { return i.kind == kind; });
+            };
+            CHECK(f.missed_m < (wing ? 65 : 5));  // a wing circles a place to hold there
+            // A circle is left at speed: where on it after a time, and how far it swings out, is the aircraft's own.
+            CHECK(f.path_m < (wing && has(ItemKind::hold) ? 12 : has(ItemKind::holdTurns) ? 8 : 5));
+            CHECK(f.height_m < 5);
             CAPTURE(f.low_m, f.high_m);
             CHECK(f.low_m >= -3);
             if (!wing) CHECK(f.high_m <= 3);  // wings go over what is steeper than they climb
@@ -396,7 +416,6 @@ TEST_CASE("every plan is sealed and flown by every family's aircraft, or refused
         table += "\n";
     }
     CHECK(flown > 40);
-    CHECK(looked > 200);
     const std::string file = std::string(DEMO_DIR) + "/../../docs/autopilots.md";
     const std::string begin = "<!-- table: plans and aircraft -->\n", end = "<!-- end of table -->";
     std::string doc = slurp(file);

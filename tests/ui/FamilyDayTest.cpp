@@ -150,6 +150,38 @@ TEST_CASE("a day with a multirotor of family 12: checklist to its own log", "[ui
 TEST_CASE("a day with a multirotor of family 3: checklist to its own log", "[ui][field][family]") {
     day(families::familyThree(families::Body::rotors), true, "elf-describing");
 }
+TEST_CASE("what the aircraft does otherwise is in the list of findings, and can be put right from there", "[window]") {
+    Day day(families::familyThree(families::Body::rotors));
+    Driver& d = day.d;
+    const auto about = [&] {
+        std::set<std::string> lines;
+        for (const Finding& f : d.window.plan().findings())
+            if (!f.line.empty()) lines.insert(f.line);
+        return lines;
+    };
+    CHECK(about().empty());
+    d.press("field tab Checklist");
+    d.press("ask settings");
+    REQUIRE(d.until(20000, [&] { return !day.link().busy() && about().contains("moves"); }));
+    const QString before = d.child<QPushButton>("findings count")->text();
+    CHECK(before.contains("warn"));
+    d.press("step Draft");
+    // The button rebuilds the list it is in.
+    d.press("correct aircraft-moves");
+    REQUIRE(d.until(5000, [&] { return !about().contains("moves"); }));
+    CHECK(d.plan().traits.ways.return_cone == 3);
+    CHECK(d.child<QPushButton>("findings count")->text() != before);
+    CHECK(d.window.plan().undoName() == "Take into the plan");
+    REQUIRE(about().contains("return-height"));
+    d.press("set aircraft-return-height");
+    REQUIRE(d.until(20000, [&] { return !about().contains("return-height"); }));
+    // Gone with the connection, not with the plan.
+    d.press("step Field");
+    d.press("field tab Link");
+    d.press("connect");
+    REQUIRE(d.until(5000, [&] { return about().empty(); }));
+}
+
 TEST_CASE("a day with a fixed wing of family 3: checklist to its own log", "[ui][field][family]") {
     day(families::familyThree(families::Body::wing), true, "elf-describing");
 }

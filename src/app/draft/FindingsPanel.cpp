@@ -10,6 +10,7 @@ FindingsPanel::FindingsPanel(PlanSession* session, QWidget* parent) : QScrollAre
     setWidgetResizable(true);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     connect(session_, &PlanSession::derivedChanged, this, &FindingsPanel::refresh);
+    connect(session_, &PlanSession::aircraftFindingsChanged, this, &FindingsPanel::refresh);
     rebuild();
 }
 
@@ -21,18 +22,19 @@ void FindingsPanel::setTheme(const Theme& theme) {
 void FindingsPanel::refresh() {
     QString now = QString::number(session_->derived()->plan->items.empty());
     int said = 0;
-    for (const Finding& f : session_->derived()->findings) {
+    const auto findings = session_->findings();
+    for (const Finding& f : findings) {
         if (++said > kMostCards + 1) break;
         now += QString::fromStdString(f.rule + f.message + (f.corrections.empty() ? "" : f.corrections.front().text));
     }
-    now += QString::number(session_->derived()->findings.size());
+    now += QString::number(findings.size());
     if (now == shown_) return;
     shown_ = now;
     rebuild();
 }
 
 void FindingsPanel::rebuild() {
-    const auto& findings = session_->derived()->findings;
+    const auto findings = session_->findings();
     auto* page = new QWidget;
     auto* column = new QVBoxLayout(page);
     column->setContentsMargins(14, 8, 14, 8);
@@ -114,10 +116,27 @@ void FindingsPanel::rebuild() {
             if (fix->text() != whole) fix->setToolTip(whole);
             put(fix);
         }
+        if (f.can_be_set) {
+            auto* set = new QPushButton("Set on the aircraft");
+            set->setObjectName("set " + QString::fromStdString(f.rule));
+            set->setProperty("link", true);
+            set->setStyleSheet(QString("color: %1; font-weight: bold;").arg(theme_.lagoon.name()));
+            connect(set, &QPushButton::clicked, this, [this, f] { emit setOnAircraftWanted(f); });
+            put(set);
+        }
+        if (!f.line.empty()) {
+            auto* list = new QPushButton("Checklist");
+            list->setProperty("link", true);
+            list->setStyleSheet(QString("color: %1; font-weight: bold;").arg(theme_.lagoon.name()));
+            connect(list, &QPushButton::clicked, this, &FindingsPanel::checklistWanted);
+            put(list);
+        }
         if (row != nullptr) row->addStretch();
         column->addWidget(card);
     }
     column->addStretch();
+    // What was pressed may have led here.
+    if (QWidget* old = takeWidget()) old->deleteLater();
     setWidget(page);
 }
 

@@ -18,6 +18,8 @@ class FindingsPanel : public QScrollArea {
 
   signals:
     void goTo(ItemId item, std::optional<GeoPoint> place);
+    void checklistWanted();
+    void setOnAircraftWanted(const Finding& finding);
 
   private:
     static constexpr int kMostCards = 60;

@@ -168,7 +168,7 @@ void Inspector::kindField(ItemId id) {
     auto* box = new QComboBox;
     box->setObjectName("field Kind");
     const Item& item = *session_->plan()->find(id);
-    const bool wing = session_->plan()->vehicle.kind == VehicleKind::fixedWing;
+    const bool wing = !hovers(session_->plan()->vehicle.kind);
     for (const Kind& k : kKinds) {
         box->addItem(wing && k.kind == ItemKind::hold   ? "hold, circling"
                      : wing && k.kind == ItemKind::land ? "land, with an approach"
@@ -335,7 +335,7 @@ void Inspector::chips(ItemId id) {
         add("Add repeat", Repeat{session_->plan()->items[static_cast<std::size_t>(std::max(0, index - 1))].id, 1});
     });
     // The nose of a fixed wing points where it flies: what turns it is not offered.
-    const bool wing = session_->plan()->vehicle.kind == VehicleKind::fixedWing;
+    const bool wing = !hovers(session_->plan()->vehicle.kind);
     if (!wing) chip("+ look-at", [this] { emit lookAtWanted(); });
     chip("+ look-at end", [add] { add("End look-at", LookAtStop{}); });
     auto* more = new QPushButton("more …");

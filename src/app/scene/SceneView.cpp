@@ -371,7 +371,7 @@ bool SceneView::takeView(ViewTo to) {
         return false;
     }
     const double heading = std::round(camera_.yaw_deg * 10) / 10, pitch = std::round(camera_.pitch_deg * 10) / 10;
-    const bool wing = session_->plan()->vehicle.kind == VehicleKind::fixedWing;
+    const bool wing = !hovers(session_->plan()->vehicle.kind);
     const auto& chosen = session_->selection();
     const Item* selected = chosen.size() == 1 ? session_->plan()->find(*chosen.begin()) : nullptr;
     if (selected != nullptr && !hasPosition(selected->kind)) selected = nullptr;

@@ -342,7 +342,7 @@ void MainWindow::makeTopBar() {
     findings_button_->setObjectName("findings count");
     connect(findings_button_, &QPushButton::clicked, this, [this] {
         setWorkspace(Workspace::draft);
-        const auto& f = plan_.derived()->findings;
+        const auto f = plan_.findings();
         if (!f.empty() && f.front().place) map_->showPlace(*f.front().place);
     });
     link_button_ = new QPushButton;
@@ -457,6 +457,13 @@ void MainWindow::connectAll() {
         if (place) map_->showPlace(*place);
         if (place && scene_ != nullptr) scene_->showPlace(*place);
         map_->setCursorPlace(place);
+    });
+    connect(&plan_, &PlanSession::aircraftFindingsChanged, this, &MainWindow::refreshTop);
+    connect(findings_, &FindingsPanel::setOnAircraftWanted, &field_session_,
+            qOverload<const Finding&>(&FieldSession::setOnAircraft));
+    connect(findings_, &FindingsPanel::checklistWanted, this, [this] {
+        setWorkspace(Workspace::field);
+        field_->showPage(FieldPanel::Page::checklist);
     });
     connect(rehearse_, &RehearsePanel::playHeadMoved, this, [this](double t) {
         rehearse_band_->setPlayHead(t);
@@ -620,7 +627,7 @@ void MainWindow::refreshTop() {
                     : plan_.path().isEmpty() ? "not saved yet"
                                              : QFileInfo(plan_.path()).fileName()));
     const Derived& d = *plan_.derived();
-    const QString count = "plan: " + findingsText(d);  // beside a log's verdicts it says whose they are
+    const QString count = "plan: " + plan_.findingsText();  // beside a log's verdicts it says whose they are
     steps_[0]->setText(QString("Draft\n%1 items").arg(p.items.size()));
     const auto flown = plan_.flownRehearsal();
     const QString which = plan_.failure()      ? QString("what if · ")
@@ -634,13 +641,14 @@ void MainWindow::refreshTop() {
     steps_[2]->setText("Field\n" + field_session_.sealLine());
     steps_[3]->setText("Debrief\n" + debriefLine());
     findings_button_->setText(count);
-    const bool stop = !d.findings.empty() && d.findings.front().severity == Severity::stop;
+    const auto findings = plan_.findings();
+    const bool stop = !findings.empty() && findings.front().severity == Severity::stop;
     // Green is only what was checked whole.
-    const bool all_checked = d.findings.empty() && !p.items.empty() && !(p.zones.empty() && p.covers.empty());
-    const QColor c = stop                  ? theme_.dangerInk()
-                     : !d.findings.empty() ? theme_.attentionInk()
-                     : all_checked         ? theme_.goodInk()
-                                           : theme_.ink;
+    const bool all_checked = findings.empty() && !p.items.empty() && !(p.zones.empty() && p.covers.empty());
+    const QColor c = stop                ? theme_.dangerInk()
+                     : !findings.empty() ? theme_.attentionInk()
+                     : all_checked       ? theme_.goodInk()
+                                         : theme_.ink;
     findings_button_->setStyleSheet(QString("color: %1; border-color: %1; font-weight: bold;").arg(c.name()));
     const VehicleSnapshot& v = link_.vehicle();
     QString text = "no link";

@@ -129,7 +129,7 @@ void MainWindow::showReplayed() {
         take(v.climb_mps, "velocity.climb_mps");
         std::optional<double> over_ground_m;
         take(over_ground_m, "position.height_ground_m");
-        instrument_->show(v, {}, plan_.plan()->vehicle.kind == VehicleKind::fixedWing, true, over_ground_m);
+        instrument_->show(v, {}, !hovers(plan_.plan()->vehicle.kind), true, over_ground_m);
     }
     if (workspace_ == Workspace::debrief && figures_stack_->currentIndex() != (replaying ? 1 : 0))
         figures_stack_->setCurrentIndex(replaying ? 1 : 0);

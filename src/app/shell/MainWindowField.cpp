@@ -162,7 +162,7 @@ void MainWindow::vehicleHeard() {
     if (workspace_ == Workspace::field) {
         refreshOverlay();
         const auto ground = v.position ? plan_.terrain()->sample(*v.position) : std::nullopt;
-        instrument_->show(v, field_session_.progress(), plan_.plan()->vehicle.kind == VehicleKind::fixedWing,
+        instrument_->show(v, field_session_.progress(), !hovers(plan_.plan()->vehicle.kind),
                           v.heard && v.heartbeat_age_s < 3,
                           ground && v.amsl_m ? std::optional(*v.amsl_m - *ground) : std::nullopt);
         if (follow_aircraft_ && v.position && !sceneShown()) map_->keepInView(*v.position);

@@ -196,7 +196,7 @@ void MainWindow::refreshOverlay() {
     MapOverlay o;
     SceneOverlay s;
     const Plan& plan = *plan_.plan();
-    const bool wing = plan.vehicle.kind == VehicleKind::fixedWing;
+    const bool wing = !hovers(plan.vehicle.kind);
     const double home_amsl = homeAmsl(plan, plan_.terrain().get()).value_or(0);
     const bool deep = sceneShown();  // what only the Scene shows is made for it alone
     ItemId active = 0;

@@ -35,6 +35,9 @@ struct Finding {
     std::string message;
     std::optional<GeoPoint> place;
     std::vector<Correction> corrections;  // the first is the one that is applied with all
+    /// About the aircraft that is connected: the line of the checklist that says more; empty: about the plan.
+    std::string line = {};
+    bool can_be_set = false;  // on the aircraft, as planned
 };
 
 /// What a rehearsal says about energy, and about fences on the path it flew, when there is one.

@@ -29,8 +29,7 @@ class Translator {
 
     Translation run() {
         // Rotors do not fly as wings do, nor the other way round: nothing that was rehearsed would hold.
-        const auto wings = [](VehicleKind kind) { return kind == VehicleKind::fixedWing; };
-        if (in_.planned_for && wings(*in_.planned_for) != wings(d_.kind))
+        if (in_.planned_for && hovers(*in_.planned_for) != hovers(d_.kind))
             refuse(kNoItem, fmt::format("planned for a {}, a {} answers: choose its profile in the plan",
                                         vehicleText(*in_.planned_for), vehicleText(d_.kind)));
         takeHome();
@@ -129,7 +128,7 @@ class Translator {
             item.param2 = item.param3 = item.param4 = 0;
             return true;
         }
-        if (item.command == cmd::loiterToHeight && d_.kind != VehicleKind::fixedWing) {
+        if (item.command == cmd::loiterToHeight && hovers(d_.kind)) {
             item.command = cmd::waypoint;  // rotors climb at the place
             item.param1 = item.param2 = item.param3 = 0;
             item.param4 = NAN;
@@ -160,7 +159,7 @@ class Translator {
             item.command != cmd::takeOff)
             item.param4 = 0;
         if (item.command == cmd::changeSpeed) {
-            item.param1 = d_.kind == VehicleKind::fixedWing ? static_cast<float>(d_.air_speed_kind) : 1.0f;
+            item.param1 = hovers(d_.kind) ? 1.0f : static_cast<float>(d_.air_speed_kind);
             item.param3 = -1;
         }
         const GeoPoint at = item.command == cmd::takeOff && home_ ? *home_ : placeOf(item);

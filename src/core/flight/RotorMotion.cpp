@@ -74,7 +74,11 @@ void Flight::RotorMotion::shapeLeg(Flight& f, const ProgramLeg& to, const Leg& b
         circle.from = curve.front();
         circle.to = curve.back();
         circle.acceptance = 1;
-        circle.curve = GuidedCurve(std::move(curve), f.leg_.speed, 0, limits);
+        // It is left at speed, as autopilots do, unless nothing is flown to after it.
+        const auto after = f.executor_.peek();
+        const bool goes_on = after && f.legTo(*after, &circle) && f.executor_.leg(*after).kind != LegKind::wait;
+        circle.end_speed = goes_on ? f.leg_.speed : 0;
+        circle.curve = GuidedCurve(std::move(curve), f.leg_.speed, circle.end_speed, limits);
         rest_.push_back(circle);
     }
     const auto after = f.executor_.peek();

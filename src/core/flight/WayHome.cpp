@@ -22,7 +22,7 @@ WayHome wayHome(const Flight& flight) {
     const double top = home + flight.setup().ways.returnHeight_m(flight.setup().return_height_m, s.amsl_m - home, far);
     // Gusts are not foreseen.
     const Vec2 wind = flight.air().mean(top - home);
-    const bool wing = v.kind == VehicleKind::fixedWing;
+    const bool wing = !hovers(v.kind);
     const double still_air = wing ? v.cruise_mps : length(wind);  // through the air while it climbs and descends
     phase((top - s.amsl_m) / v.climb_mps, still_air, v.climb_mps, (top + s.amsl_m) / 2);
     if (far > 1) {

@@ -29,6 +29,7 @@ WingGoal Flight::WingMotion::goalOf(const Flight& f, std::size_t step, const Leg
     goal.amsl_m = leg.to_amsl;
     goal.speed_mps = leg.speed;
     goal.acceptance_m = leg.acceptance;
+    goal.own_acceptance = f.setup_.ways.acceptance_m > 0;
     goal.spline = leg.spline;
     goal.hold_s = leg.hold_s;
     if (leg.hold_s > 0) goal.kind = WingGoal::hold;

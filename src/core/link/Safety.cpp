@@ -49,7 +49,7 @@ std::span<const Row> rowsOf(AutopilotFamily family) {
 
 /// The first row of a subject whose parameter is held; null: none.
 const Row* rowOf(const ParameterSet& held, AutopilotFamily family, VehicleKind kind, Subject subject) {
-    const int wanted = kind == VehicleKind::fixedWing ? wings : rotors;
+    const int wanted = hovers(kind) ? rotors : wings;
     for (const Row& row : rowsOf(family))
         if (row.subject == subject && (row.kinds & wanted) != 0 && held.contains(row.name)) return &row;
     return nullptr;

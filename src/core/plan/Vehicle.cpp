@@ -10,16 +10,18 @@ double OwnWays::returnHeight_m(double set_m, double now_m, double distance_m) co
     return std::max(now_m, under);
 }
 
-const char* vehicleText(VehicleKind kind) {
+const KindTraits& kindTraits(VehicleKind kind) {
+    static constexpr KindTraits kMultirotor{"multirotor", true}, kFixedWing{"fixed wing", false},
+        kHelicopter{"helicopter", true};
     switch (kind) {
         case VehicleKind::multirotor:
-            return "multirotor";
+            return kMultirotor;
         case VehicleKind::fixedWing:
-            return "fixed wing";
+            return kFixedWing;
         case VehicleKind::helicopter:
-            return "helicopter";
+            return kHelicopter;
     }
-    return "";
+    return kMultirotor;
 }
 
 const char* actionText(SafetyAction action) {

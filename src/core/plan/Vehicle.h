@@ -66,8 +66,20 @@ struct AutopilotTraits {
 /// What the aircraft does by itself when something happens, or when the mission has no end of its own.
 enum class SafetyAction { returnHome, land, hold, carryOn };
 
-/// "multirotor", "fixed wing", "helicopter".
-const char* vehicleText(VehicleKind kind);
+/// What a kind of vehicle is, for all that does not fly it: one row a kind. How each flies is its Flight::Motion.
+struct KindTraits {
+    const char* text;  // "multirotor", "fixed wing", "helicopter"
+    /// It can stay at a place and go straight up and down. Else it moves all the time: its speeds are through the air,
+    /// it climbs along its way and circles to wait.
+    bool hovers;
+};
+const KindTraits& kindTraits(VehicleKind kind);
+inline bool hovers(VehicleKind kind) {
+    return kindTraits(kind).hovers;
+}
+inline const char* vehicleText(VehicleKind kind) {
+    return kindTraits(kind).text;
+}
 /// "return home", "land there", "hold", "carry on".
 const char* actionText(SafetyAction action);
 

@@ -440,7 +440,7 @@ std::string pointText(const Plan& plan, const PathPoint& point) {
 }
 
 Path pathOf(const Plan& plan, const FlightProgram& program, const Terrain* terrain, const Path* before) {
-    if (plan.vehicle.kind == VehicleKind::fixedWing) return wingPathOf(plan, program, terrain);
+    if (!hovers(plan.vehicle.kind)) return wingPathOf(plan, program, terrain);
     return PathBuilder(plan, program, terrain, before).run();
 }
 

@@ -41,11 +41,7 @@ bool carriesSpeed(ItemKind kind) {
 class Builder {
   public:
     Builder(const Plan& plan, const Route& route, const Terrain* terrain, const FlightProgram* before)
-        : plan_(plan),
-          route_(route),
-          terrain_(terrain),
-          before_(before),
-          wing_(plan.vehicle.kind == VehicleKind::fixedWing) {
+        : plan_(plan), route_(route), terrain_(terrain), before_(before), wing_(!hovers(plan.vehicle.kind)) {
         program_.home_slot = plan.traits.item0_is_home;
         program_.home = plan.home;
     }

@@ -54,9 +54,13 @@ void steer(WingState& s, const Wish& wish, Vec2 wind, const WingLimits& limits, 
     s.amsl_m += s.climb_mps * dt;
 }
 
-/// Metres ahead at which it aims to be back on its line.
+/// Metres ahead at which it aims to be back on its line: so many seconds, as autopilots steer as they are delivered.
 double lookAhead(const WingState& s) {
-    return std::max(8.0, 1.6 * length(s.velocity));
+    return std::max(8.0, 3 * length(s.velocity));
+}
+/// The same on circles and curves, which are flown with the turn they need.
+double lookAheadTurning(const WingState& s) {
+    return std::max(5.0, 0.96 * length(s.velocity));
 }
 
 double climbTo(const WingState& s, double amsl, double slope_mps) {
@@ -97,7 +101,7 @@ bool flyCircle(WingState& s, WingLeg& leg, Vec2 wind, const WingLimits& limits, 
     const double ground = std::max(1.0, length(s.velocity));
     Wish wish;
     const double tangent = at + sense * M_PI / 2;
-    wish.course_rad = tangent + sense * std::atan((far - radius) / (0.6 * lookAhead(s)));
+    wish.course_rad = tangent + sense * std::atan((far - radius) / (lookAheadTurning(s)));
     const bool near = std::abs(far - radius) < 0.15 * radius + 4;
     if (near) wish.turn_radps = sense * ground / radius;
     wish.speed_mps = leg.speed_mps;
@@ -136,7 +140,7 @@ bool flyCurve(WingState& s, WingLeg& leg, Vec2 wind, const WingLimits& limits, d
     const Vec2 along = unit(d);
     const double aside = cross(s.position - p[leg.segment], along);
     Wish wish;
-    wish.course_rad = bearing(along) - std::atan2(aside, 0.6 * lookAhead(s));
+    wish.course_rad = bearing(along) - std::atan2(aside, lookAheadTurning(s));
     if (leg.segment + 2 < p.size()) {
         const Vec2 next = p[leg.segment + 2] - p[leg.segment + 1];
         wish.turn_radps = wrapped(bearing(next) - bearing(d)) / std::max(0.1, length(d)) * length(s.velocity);
@@ -321,7 +325,10 @@ std::vector<WingLeg> wingLegs(const WingLimits& limits, Vec2 from, double from_a
             WingLeg leg = lineTo(from, from_amsl, goal.place, goal.amsl_m, speed);
             const bool turns = next && length(on) > 1 && !next->spline;
             leg.reach_m = turns ? std::min(turnReach(limits, chord, on, speed), 0.45 * std::min(run, length(on))) : 0;
-            leg.reach_m = std::max(leg.reach_m, std::min(goal.acceptance_m, 0.45 * run));
+            if (goal.own_acceptance && turns)
+                leg.reach_m = std::min(goal.acceptance_m, run);
+            else
+                leg.reach_m = std::max(leg.reach_m, std::min(goal.acceptance_m, 0.45 * run));
             legs.push_back(leg);
             break;
         }

@@ -74,6 +74,7 @@ struct WingGoal {
     double amsl_m = 0;  // land: of the ground there; comeHome: of the way
     double speed_mps = 16, acceptance_m = 2;
     double hold_s = 0, turns_count = 1, radius_m = 0;
+    bool own_acceptance = false;  // it goes over to the next line there, however wide it turns
     bool spline = false;
     double ground_amsl_m = 0;  // comeHome: of home
 };

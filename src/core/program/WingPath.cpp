@@ -78,6 +78,7 @@ class WingPathBuilder {
             g.goal.speed_mps = nav.speed_mps;
             g.goal.acceptance_m =
                 plan_.traits.ways.acceptance_m > 0 ? plan_.traits.ways.acceptance_m : nav.acceptance_m;
+            g.goal.own_acceptance = plan_.traits.ways.acceptance_m > 0;
             g.goal.spline = nav.spline;
             g.goal.hold_s = nav.hold_s;
             if (nav.hold_s > 0) g.goal.kind = WingGoal::hold;

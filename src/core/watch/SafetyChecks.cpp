@@ -1,6 +1,7 @@
 // Checklist lines about what the aircraft is set to do by itself, against what is planned.
 #include "core/watch/SafetyChecks.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/geo/MagneticField.h"
@@ -350,22 +351,41 @@ std::span<const AutoCheck> safetyChecks() {
     return kChecks;
 }
 
-std::vector<std::string> breaksOff(const FieldInput& in) {
-    std::vector<std::string> out;
+std::vector<Finding> aircraftFindings(const FieldInput& in) {
+    std::vector<Finding> out;
     if (in.plan == nullptr || in.parameters == nullptr) return out;
     const Asked asked = ask(in, "");
     if (!asked.safety) return out;
     const double highest = in.rehearsal != nullptr ? in.rehearsal->max_height_home_m : 0;
+    const auto stop = [&](const char* line, std::string why) {
+        out.push_back({Severity::stop, "aircraft-limit", 0, std::move(why), {}, {}, line, false});
+    };
     if (const auto top = actedUpon(*asked.safety, Subject::ceiling_m, keepsCeiling); top && highest > top->value)
-        out.push_back(
-            fmt::format("the aircraft's own fence stops it at {:.0f} m above home ({}); this plan flies up to "
-                        "{:.0f} m",
-                        top->value, top->name, highest));
+        stop("ceiling", fmt::format("the aircraft's own fence stops it at {:.0f} m above home ({}); this plan flies up "
+                                    "to {:.0f} m",
+                                    top->value, top->name, highest));
     if (const auto far = actedUpon(*asked.safety, Subject::reach_m, keepsReach); far && farthest_m(in) > far->value)
-        out.push_back(
-            fmt::format("the aircraft's own fence stops it at {:.0f} m from home ({}); this plan goes out to "
-                        "{:.0f} m",
-                        far->value, far->name, farthest_m(in)));
+        stop("reach", fmt::format("the aircraft's own fence stops it at {:.0f} m from home ({}); this plan goes out to "
+                                  "{:.0f} m",
+                                  far->value, far->name, farthest_m(in)));
+    const std::size_t stops = out.size();
+    for (const AutoCheck& check : safetyChecks()) {
+        if (std::any_of(out.begin(), out.begin() + static_cast<std::ptrdiff_t>(stops),
+                        [&](const Finding& f) { return f.line == check.name; }))
+            continue;
+        CheckResult r = check.look(in);
+        if (r.state != bad) continue;
+        Finding f{Severity::warn,
+                  fmt::format("aircraft-{}", check.name),
+                  0,
+                  fmt::format("{}: {}", check.title, r.text),
+                  {},
+                  {},
+                  check.name,
+                  r.setting.has_value()};
+        if (r.take) f.corrections = {{"Take into the plan", std::move(r.take)}};
+        out.push_back(std::move(f));
+    }
     return out;
 }
 

@@ -29,12 +29,14 @@ struct AircraftOptions {
     int system = 1;
     int max_items = 700;
     double speed_mps = 0;    // 0: as bodies of its kind usually fly
+    double heading_deg = 0;  // as it stands on the ground, or is held to be thrown
     double unix_s = 1.79e9;  // when it is switched on
 };
 
 /// Thread-safe, as SimulatedVehicle asks.
 class Aircraft : public SimulatedVehicle {
   public:
+    static constexpr double kStep_s = 0.05;
     Aircraft(AircraftOptions options, std::function<void(const mavlink::Message&)> send);
     void hear(const mavlink::Message& message, std::span<const std::uint8_t> frame) override;
     std::string frame(const mavlink::Message& message) override;
@@ -84,6 +86,7 @@ class Aircraft : public SimulatedVehicle {
     void reachedItem();
     /// Towards a place and height; true when there. `line`: the height follows the way there from where it began.
     bool fly(GeoPoint to, double amsl_m, double dt, double within_m, bool line);
+    void bankTowards(Vec2 aim, double dt);
     void circle(GeoPoint centre, double radius_m, double amsl_m, double dt);
     double targetAmsl(const Kept& item, GeoPoint at) const;
     double ground(GeoPoint p) const;
@@ -114,12 +117,13 @@ class Aircraft : public SimulatedVehicle {
     Does does_ = Does::nothing;
     bool armed_ = false, paused_ = false, valid_ = true;
     GeoPoint place_;
-    double amsl_m_, speed_mps_, yaw_deg_ = 0, battery_ = 100;
+    double amsl_m_, speed_mps_, yaw_deg_, bank_deg_ = 0, battery_ = 100;
     Vec2 velocity_{};  // east, north
     double climb_mps_ = 0;
     std::size_t item_ = 0;
     bool begun_ = false, climbed_ = false;
-    GeoPoint leg_from_, line_from_;  // where it began the leg; the place the leg's line comes from
+    std::optional<GeoPoint> led_by_;  // place of the entry that is flown
+    GeoPoint leg_from_, line_from_;   // where it began the leg; the place the leg's line comes from
     double leg_from_amsl_ = 0, leg_m_ = 0, there_s_ = -1, turned_deg_ = 0, last_bearing_ = 0, armed_s_ = 0;
     std::map<std::size_t, double> jumped_;
     GeoPoint led_to_;

@@ -7,7 +7,7 @@ namespace anhinga::rules {
 void noWayToEnd(const CheckInput& in, Out& out) {
     if (in.plan.items.empty()) return;
     const bool returns = in.plan.items.back().kind == ItemKind::returnHome;
-    if (in.plan.vehicle.kind == VehicleKind::fixedWing && !in.plan.traits.ways.wing_lands &&
+    if (!hovers(in.plan.vehicle.kind) && !in.plan.traits.ways.wing_lands &&
         (returns || (endsOpen(in.plan) && in.plan.at_end == AtEnd::returnAndLand))) {
         const ItemId last_id = in.plan.items.back().id;
         Finding f{Severity::warn, "no-way-to-end", last_id, {}, in.placeOf(last_id), {}};

@@ -27,7 +27,7 @@ void wingCircles(const CheckInput& in, Out& out) {
 }  // namespace
 
 void turnTight(const CheckInput& in, Out& out) {
-    if (in.plan.vehicle.kind == VehicleKind::fixedWing) return wingCircles(in, out);
+    if (!hovers(in.plan.vehicle.kind)) return wingCircles(in, out);
     // A circle of radius r at speed v needs v^2/r of sideways acceleration; 0.6 of the profile's is kept for turning.
     const double accel = 0.6 * in.plan.vehicle.accel_mps2;
     for (const Item& item : in.plan.items) {

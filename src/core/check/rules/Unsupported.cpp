@@ -35,7 +35,7 @@ void forWings(const CheckInput& in, Out& out) {
 }  // namespace
 
 void unsupported(const CheckInput& in, Out& out) {
-    if (in.plan.vehicle.kind == VehicleKind::fixedWing) forWings(in, out);
+    if (!hovers(in.plan.vehicle.kind)) forWings(in, out);
     if (in.plan.traits.splines) return;
     std::vector<ItemId> ids;
     for (const Item& item : in.plan.items)

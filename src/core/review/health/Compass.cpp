@@ -1,5 +1,8 @@
 // Compass: the length of its field against the current of the motors, and against the Earth's field there.
+#include <array>
 #include <cmath>
+#include <numbers>
+#include <numeric>
 
 #include "core/geo/MagneticField.h"
 #include "core/review/health/Question.h"
@@ -30,6 +33,55 @@ Channel fieldOf(const Flown& flown) {
 std::size_t known(const std::vector<double>& v) {
     return static_cast<std::size_t>(std::count_if(v.begin(), v.end(), [](double x) { return std::isfinite(x); }));
 }
+
+/// Cosine and sine of the heading on the grid.
+using Headings = std::array<std::vector<double>, 2>;
+Headings headingsOf(const Flown& flown, const Channel& yaw_deg) {
+    Channel north, east;
+    for (std::size_t i = 0; i < yaw_deg.t_s.size(); ++i) {
+        const double yaw = yaw_deg.value[i] * std::numbers::pi / 180;
+        north.add(yaw_deg.t_s[i], std::cos(yaw));
+        east.add(yaw_deg.t_s[i], std::sin(yaw));
+    }
+    return {onGrid(north, flown.span.from_s, Flown::kStep_s, flown.cells()),
+            onGrid(east, flown.span.from_s, Flown::kStep_s, flown.cells())};
+}
+
+/// Takes out of a series what follows the heading (its mean, too), by least squares: what a calibration leaves turns
+/// with the aircraft. Cells where the heading is not known become unknown.
+void leaveOutHeading(std::vector<double>& series, const Headings& headings) {
+    const auto dot = [](const std::vector<double>& a, const std::vector<double>& b) {
+        return std::inner_product(a.begin(), a.end(), b.begin(), 0.0);
+    };
+    const auto takeOut = [](std::vector<double>& from, double share, const std::vector<double>& what) {
+        for (std::size_t i = 0; i < from.size(); ++i) from[i] -= share * what[i];
+    };
+    std::array<std::vector<double>, 3> columns;  // each at right angles to those before
+    for (auto& column : columns) column.assign(series.size(), 0);
+    for (std::size_t i = 0; i < series.size(); ++i) {
+        if (std::isfinite(series[i]) && std::isfinite(headings[0][i]) && std::isfinite(headings[1][i])) {
+            columns[0][i] = 1;
+            columns[1][i] = headings[0][i];
+            columns[2][i] = headings[1][i];
+        } else {
+            series[i] = NAN;
+        }
+    }
+    std::vector<double> known = series;
+    for (double& v : known) v = std::isfinite(v) ? v : 0;
+    for (std::size_t c = 0; c < columns.size(); ++c) {
+        const double whole = dot(columns[c], columns[c]);
+        for (std::size_t b = 0; b < c; ++b)
+            if (const double norm = dot(columns[b], columns[b]); norm > 0)
+                takeOut(columns[c], dot(columns[c], columns[b]) / norm, columns[b]);
+        const double norm = dot(columns[c], columns[c]);
+        constexpr double kSame = 0.02;  // of what it was: hardly another heading was flown
+        if (norm > kSame * whole)
+            takeOut(series, dot(known, columns[c]) / norm, columns[c]);
+        else
+            columns[c].assign(series.size(), 0);
+    }
+}
 }  // namespace
 
 Answer askCompassMotors(const Flown& flown) {
@@ -52,9 +104,15 @@ Answer askCompassMotors(const Flown& flown) {
         return unknown(fmt::format("Only {} seconds of steady flight with compass and {}; {} are needed", known(loads),
                                    amps ? "current" : "throttle", kEnough_s));
     const double low = percentile(loads, 3), high = percentile(loads, 97);
-    const FittedLine line = fitLine(loads, fields);
     const double mean = statsOf(fields).mean;
     Answer a;
+    if (const Channel* yaw = flown.find("attitude.yaw_deg")) {
+        const Headings headings = headingsOf(flown, *yaw);
+        leaveOutHeading(fields, headings);
+        leaveOutHeading(loads, headings);
+        a.ruled_out.emplace_back("what follows the heading: a calibration leaves that, and it is taken out");
+    }
+    const FittedLine line = fitLine(loads, fields);
     a.unit = "%";
     const double effect = std::abs(line.slope) * (high - low);
     a.value = mean > 0 ? 100 * effect / mean : 0;
