@@ -1,9 +1,12 @@
 #include "cli/Cli.h"
 
+#include <fmt/format.h>
+
 #include <CLI/CLI.hpp>
 #include <iostream>
 
 #include "cli/Program.h"
+#include "core/base/Text.h"
 
 namespace anhinga {
 
@@ -29,7 +32,8 @@ int runCli(int argc, char** argv) {
     const auto link = [&](CLI::App* sub) {
         sub->add_option("--link", a.link, "udp-listen:PORT, udp:HOST:PORT, tcp:HOST:PORT or serial:DEVICE:BAUD")
             ->required();
-        sub->add_option("--sign", a.sign, "passphrase of the key that everything is signed with");
+        sub->add_option("--sign-file", a.sign_file,
+                        "file with the passphrase of the key that everything is signed with; - asks for it");
     };
 
     plan(command("check", "findings of a plan", cliCheck));
@@ -201,12 +205,18 @@ int runCli(int argc, char** argv) {
     } catch (const CLI::ParseError& e) {
         return app.exit(e, std::cout, std::cerr) == 0 ? 0 : 2;
     }
-    const CliResult result = call(a);
-    if (!result.error.empty()) std::cerr << "anhinga-cli: " << result.error << "\n";
+    CliResult result;
+    try {
+        result = call(a);
+    } catch (const std::exception& e) {
+        // What nobody expected: nothing was written by half, every file is replaced whole.
+        result = {2, {}, "", fmt::format("this cannot be done: {}", e.what())};
+    }
+    if (!result.error.empty()) std::cerr << "anhinga-cli: " << shownText(result.error) << "\n";
     if (json && (result.code < 2 || !result.json.empty()))
-        std::cout << result.json.dump() << "\n";
+        std::cout << result.json.dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace) << "\n";
     else if (!json && !result.text.empty())
-        std::cout << result.text << (result.text.ends_with('\n') ? "" : "\n");
+        std::cout << shownText(result.text) << (result.text.ends_with('\n') ? "" : "\n");
     return result.code;
 }
 

@@ -48,8 +48,8 @@ struct CliArguments {
     std::vector<std::string> sets;  // NAME=VALUE
     int get_log = -1;
     bool over_ftp = false, store = false;
-    std::string sign;
-    bool photos = false;  // of export: the photos' positions
+    std::string sign_file;  // with the passphrase; "-": asked for
+    bool photos = false;    // of export: the photos' positions
     std::vector<std::string> channels;
     double rate_hz = 0;
     std::string area;      // of presence: a file with its outline

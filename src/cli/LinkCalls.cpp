@@ -1,6 +1,11 @@
 // Calls that talk to a vehicle: send, fetch, fly.
 #include <thread>
 
+#include <termios.h>
+#include <unistd.h>
+
+#include <iostream>
+
 #include "cli/Common.h"
 #include "core/base/File.h"
 #include "core/base/Text.h"
@@ -18,6 +23,33 @@ CliResult linkFailed(const std::string& what) {
     return {3, Json::object(), "", what};
 }
 
+/// The first line of a file that is for its owner's eyes alone, or of what is typed unseen.
+Result<std::string> passphraseOf(const std::string& file) {
+    std::string line;
+    if (file == "-") {
+        termios before{};
+        const bool typed = ::isatty(STDIN_FILENO) != 0 && ::tcgetattr(STDIN_FILENO, &before) == 0;
+        if (typed) {
+            std::fputs("passphrase: ", stderr);
+            termios unseen = before;
+            unseen.c_lflag &= ~static_cast<tcflag_t>(ECHO);
+            ::tcsetattr(STDIN_FILENO, TCSANOW, &unseen);
+        }
+        std::getline(std::cin, line);
+        if (typed) {
+            ::tcsetattr(STDIN_FILENO, TCSANOW, &before);
+            std::fputs("\n", stderr);
+        }
+    } else {
+        const auto text = readFile(file, 65536);
+        if (!text) return tl::unexpected(text.error());
+        line = text->substr(0, text->find('\n'));
+    }
+    if (!line.empty() && line.back() == '\r') line.pop_back();
+    if (line.empty()) return fail("{}: holds no passphrase", file);
+    return line;
+}
+
 /// Opens the link and waits for a heartbeat; on failure `failed` holds the answer.
 std::unique_ptr<VehicleLink> connect(const CliArguments& a, CliResult& failed) {
     if (const auto address = parseLinkAddress(a.link); !address) {
@@ -26,7 +58,14 @@ std::unique_ptr<VehicleLink> connect(const CliArguments& a, CliResult& failed) {
     }
     VehicleLink::Options options;
     options.record_path = a.record;
-    if (!a.sign.empty()) options.key = mavlink::signingKey(a.sign);
+    if (!a.sign_file.empty()) {
+        const auto passphrase = passphraseOf(a.sign_file);
+        if (!passphrase) {
+            failed = unusable(passphrase.error());
+            return nullptr;
+        }
+        options.key = mavlink::signingKey(*passphrase);
+    }
     auto link = VehicleLink::open(a.link, options);
     if (!link) {
         failed = linkFailed(link.error().message);

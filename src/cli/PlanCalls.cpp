@@ -15,19 +15,22 @@ namespace anhinga {
 Result<LoadedPlan> loadForCli(const CliArguments& a) {
     auto plan = loadPlan(a.plan);
     if (!plan) return tl::unexpected(plan.error());
-    std::vector<std::string> files = a.terrain;
-    for (const std::string& f : plan->terrain_files) files.push_back(resolveBeside(a.plan, f));
-    auto terrain = Terrain::open(files);
-    if (!terrain) return tl::unexpected(terrain.error());
+    std::vector<Terrain::Named> files;
+    for (const std::string& f : a.terrain) files.push_back({f, f});
+    for (const std::string& f : plan->terrain_files) files.push_back({f, resolveBeside(a.plan, f)});
+    const auto terrain = Terrain::openPresent(files);
+    // What the plan names may be missing, which is a finding; what was asked for here may not.
+    for (const Terrain::Missing& m : terrain->missing())
+        if (std::find(a.terrain.begin(), a.terrain.end(), m.name) != a.terrain.end()) return fail("{}", m.why);
     LoadedPlan loaded;
-    loaded.analysis = beginAnalysis(std::make_shared<const Plan>(std::move(*plan)), *terrain);
+    loaded.analysis = beginAnalysis(std::make_shared<const Plan>(std::move(*plan)), terrain);
     loaded.sortie = a.sortie;
     if (a.sortie > 0) {
-        auto sorties = sortiesOf(loaded.plan(), loaded.view().route, terrain->get());
+        auto sorties = sortiesOf(loaded.plan(), loaded.view().route, terrain.get());
         if (static_cast<std::size_t>(a.sortie) > sorties.size())
             return fail("{}: no sortie {}; it is flown in {}", a.plan, a.sortie, sorties.size());
         loaded.part =
-            viewOf(loaded.plan(), std::move(sorties[static_cast<std::size_t>(a.sortie) - 1].route), terrain->get());
+            viewOf(loaded.plan(), std::move(sorties[static_cast<std::size_t>(a.sortie) - 1].route), terrain.get());
     }
     return loaded;
 }
@@ -234,7 +237,7 @@ CliResult cliImport(const CliArguments& a) {
     std::vector<std::string> notes;
     Json shapes = Json::array();
     if (auto own = loadPlan(a.log); own) {
-        plan = std::move(*own);
+        plan = movedTo(std::move(*own), a.log, a.out);
     } else {
         const auto file = readShapes(a.log);
         if (!file) return unusable(file.error());

@@ -52,10 +52,7 @@ CliResult cliSorties(const CliArguments& a) {
     }
     out.text += sorties->empty() ? "flown in one" : fmt::format("{} sorties", sorties->size());
     if (!a.out.empty()) {
-        // The terrain files are named relative to the plan they were read from.
-        for (std::string& f : plan.terrain_files) f = resolveBeside(a.plan, f);
-        for (std::string& f : plan.imagery_files) f = resolveBeside(a.plan, f);
-        if (const auto ok = savePlan(plan, a.out); !ok) return unusable(ok.error());
+        if (const auto ok = savePlan(movedTo(plan, a.plan, a.out), a.out); !ok) return unusable(ok.error());
         out.text += ", into " + a.out;
     }
     return out;

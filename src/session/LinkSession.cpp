@@ -170,7 +170,7 @@ std::string LinkSession::keepCopy(const HeldPlan& held) {
     if (!back || !QDir().mkpath(copy_folder_)) return {};
     const QString path = copy_folder_ + "/aircraft-" + QDateTime::currentDateTimeUtc().toString("yyyyMMdd-HHmmss-zzz") +
                          ".anhinga.geojson";
-    return savePlan(back->plan, path.toStdString()) ? path.toStdString() : std::string();
+    return savePlan(back->plan, path.toStdString(), {.private_file = true}) ? path.toStdString() : std::string();
 }
 
 void LinkSession::takeHandOver(const Result<HandOver>& result) {

@@ -174,6 +174,23 @@ void LogbookSession::cancel() {
     cancel_.request_stop();
 }
 
+void LogbookSession::open(const LogbookEntry& entry) {
+    queue([this, entry](Logbook&, const std::stop_token&) {
+        const QString path = QString::fromStdString(entry.path);
+        QString why;
+        if (!QFileInfo(path).isFile())
+            why = path + ": is not there any more";
+        else if (!isTheFileOf(entry))
+            why = path + ": is another flight now; the one noted here was replaced by it";
+        mail_.post([this, path, why] {
+            if (why.isEmpty())
+                emit opened(path);
+            else
+                emit failed(why);
+        });
+    });
+}
+
 void LogbookSession::change(const LogbookEntry& entry) {
     const auto opened = book();
     const Result<void> ok = opened ? (*opened)->change(entry) : tl::unexpected(opened.error());

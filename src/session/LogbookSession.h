@@ -41,6 +41,8 @@ class LogbookSession : public QObject {
     /// Waits until nothing is left to do. False after the time.
     bool waitUntilIdle(int ms);
 
+    /// Looks whether the file of an entry is still what it was; opened(), or failed() with the reason.
+    void open(const LogbookEntry& entry);
     /// Keeps what the operator changed of an entry.
     void change(const LogbookEntry& entry);
     void remove(const std::vector<std::int64_t>& ids);
@@ -52,6 +54,7 @@ class LogbookSession : public QObject {
     void progress();  // busy(), share(), doing()
     void imported(const QString& summary);
     void failed(const QString& why);
+    void opened(const QString& path);
 
   private:
     using Job = std::function<void(Logbook&, const std::stop_token&)>;

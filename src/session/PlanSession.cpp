@@ -3,6 +3,7 @@
 #include <QDir>
 #include <QFileInfo>
 #include <algorithm>
+#include <map>
 
 #include "core/base/File.h"
 #include "core/base/Text.h"
@@ -91,6 +92,7 @@ void PlanSession::set(PlanPtr plan) {
     selection_ = std::move(kept);
     const TerrainPtr before = terrain_;
     followTerrain();
+    lookForPictures();
     if (paper && terrain_ == before) {
         auto same = std::make_shared<Derived>(*derived_);
         same->plan = plan_;
@@ -108,21 +110,28 @@ void PlanSession::set(PlanPtr plan) {
 
 void PlanSession::followTerrain() {
     if (plan_->terrain_files == terrain_names_) return;
-    std::vector<std::shared_ptr<const ElevationRaster>> rasters;
-    for (const std::string& name : plan_->terrain_files) {
-        const std::string path = resolveBeside(path_.toStdString(), name);
-        std::shared_ptr<const ElevationRaster> raster;
-        for (const auto& r : terrain_->rasters())
-            if (r->path() == path) raster = r;
-        if (!raster) {
-            auto opened = ElevationRaster::open(path);
-            if (!opened) return;
-            raster = *opened;
-        }
-        rasters.push_back(raster);
-    }
+    openTerrain();
+}
+
+/// What the plan names, as far as it is there.
+void PlanSession::openTerrain() {
+    std::vector<Terrain::Named> files;
+    for (const std::string& name : plan_->terrain_files)
+        files.push_back({name, resolveBeside(path_.toStdString(), name)});
+    const auto opened = Terrain::openPresent(files, terrain_.get());
     terrain_names_ = plan_->terrain_files;
-    if (rasters != terrain_->rasters()) terrain_ = std::make_shared<const Terrain>(std::move(rasters));
+    if (opened->rasters() != terrain_->rasters() || opened->missing() != terrain_->missing()) terrain_ = opened;
+}
+
+void PlanSession::lookForPictures() {
+    file_findings_.clear();
+    for (const std::string& name : plan_->imagery_files) {
+        const QString path = QString::fromStdString(resolveBeside(path_.toStdString(), name));
+        if (QFileInfo(path).isFile()) continue;
+        Finding f{Severity::note, "picture-missing", 0, fmt::format("{}: this picture is not there", name), {}, {}};
+        f.corrections = {{"Look for it …", {}, false, false, name}};
+        file_findings_.push_back(std::move(f));
+    }
 }
 
 Result<void> PlanSession::addTerrain(const QString& file) {
@@ -157,14 +166,9 @@ void PlanSession::startNew() {
 Result<void> PlanSession::load(const QString& path) {
     auto plan = loadPlan(path.toStdString());
     if (!plan) return tl::unexpected(plan.error());
-    std::vector<std::string> files;
-    for (const std::string& f : plan->terrain_files) files.push_back(resolveBeside(path.toStdString(), f));
-    auto terrain = Terrain::open(files);
-    if (!terrain) return tl::unexpected(terrain.error());
     path_ = path;
     rememberDisk();
-    terrain_ = *terrain;
-    terrain_names_ = plan->terrain_files;
+    terrain_names_ = {"."};  // none of another plan
     steps_.clear();
     position_ = 0;
     merge_ = 0;
@@ -178,13 +182,37 @@ Result<void> PlanSession::load(const QString& path) {
     return {};
 }
 
-Result<void> PlanSession::save(const QString& path) {
-    if (auto ok = savePlan(*plan_, path.toStdString()); !ok) return ok;
-    path_ = path;
+Result<void> PlanSession::save(const QString& path, bool anyway) {
+    const Plan moved = movedTo(*plan_, path_.toStdString(), path.toStdString());
+    if (auto ok = savePlan(moved, path.toStdString(), {.anyway = anyway}); !ok) return ok;
+    if (path != path_) moveTo(path);
     saved_ = plan_;
     rememberDisk();
     emit planChanged();
     return {};
+}
+
+void PlanSession::moveTo(const QString& path) {
+    std::map<PlanPtr, PlanPtr> moved;
+    const auto move = [&](PlanPtr& plan) {
+        PlanPtr& to = moved[plan];
+        if (!to) {
+            auto copy = movedTo(*plan, path_.toStdString(), path.toStdString());
+            to = copy == *plan ? plan : std::make_shared<const Plan>(std::move(copy));
+        }
+        plan = to;
+    };
+    // What lies before another plan was opened belongs to its file.
+    for (std::size_t i = steps_.size(); i-- > 0;) {
+        move(steps_[i].after);
+        if (steps_[i].to) break;
+        move(steps_[i].before);
+    }
+    PlanPtr now = plan_;
+    move(now);
+    path_ = path;
+    if (now == plan_) return;
+    set(std::move(now));
 }
 
 void PlanSession::rememberDisk() {
@@ -214,6 +242,10 @@ Result<void> PlanSession::replace(const QString& name, Plan plan) {
     if (const QString why = objection(*after); !why.isEmpty()) {
         emit refused(why);
         return fail("{}", why.toStdString());
+    }
+    if (auto ok = canBeSaved(*after, plan_.get()); !ok) {
+        emit refused(QString::fromStdString(ok.error().message));
+        return ok;
     }
     addStep(name, after, 0);
     steps_.back().replaces = true;
@@ -279,6 +311,10 @@ Result<void> PlanSession::edit(const QString& name, const std::function<void(Pla
     if (const QString why = objection(*after); !why.isEmpty()) {
         emit refused(why);
         return fail("{}", why.toStdString());
+    }
+    if (auto ok = canBeSaved(*after, plan_.get()); !ok) {
+        emit refused(QString::fromStdString(ok.error().message));
+        return ok;
     }
     addStep(name, after, merge);
     return {};
@@ -499,7 +535,7 @@ const std::vector<Finding>& PlanSession::flownFindings() const {
 
 std::vector<Finding> PlanSession::findings() const {
     std::vector<Finding> out = derived_->findings;
-    out.insert(out.end(), aircraft_findings_.begin(), aircraft_findings_.end());
+    for (const auto* list : {&aircraft_findings_, &file_findings_}) out.insert(out.end(), list->begin(), list->end());
     std::stable_sort(out.begin(), out.end(),
                      [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
     return out;
@@ -507,7 +543,7 @@ std::vector<Finding> PlanSession::findings() const {
 
 QString PlanSession::findingsText() const {
     int counts[3] = {};
-    for (const auto* list : {&derived_->findings, &aircraft_findings_})
+    for (const auto* list : {&derived_->findings, &aircraft_findings_, &file_findings_})
         for (const Finding& f : *list) ++counts[static_cast<int>(f.severity)];
     QStringList parts;
     const char* names[] = {"stop", "warn", "note"};

@@ -55,7 +55,9 @@ class PlanSession : public QObject {
     void startNew();
     /// On failure everything stays as it was.
     Result<void> load(const QString& path);
-    Result<void> save(const QString& path);
+    /// Files that are named beside the plan are found from there, too. With ErrorCode::guarded it may be asked for once
+    /// more, `anyway`.
+    Result<void> save(const QString& path, bool anyway = false);
     /// True when the plan's file is no longer what was last loaded or saved here: another window wrote it.
     bool changedOnDisk() const;
     /// As after a bad end: the state of `plan`, unsaved, belonging to `path` (may be empty).
@@ -167,7 +169,11 @@ class PlanSession : public QObject {
     void addStep(const QString& name, PlanPtr after, int merge);
     /// Why the plan may not become `after`; empty when it may.
     QString objection(const Plan& after) const;
+    /// All that can be undone, too, names its files from where the plan lies now.
+    void moveTo(const QString& path);
     void rememberDisk();
+    void openTerrain();
+    void lookForPictures();
     /// The terrain in use is that of the files the plan names; files that cannot be read leave it as it is.
     void followTerrain();
     void request();
@@ -178,7 +184,7 @@ class PlanSession : public QObject {
     PlanPtr plan_, saved_;
     TerrainPtr terrain_ = std::make_shared<const Terrain>();
     std::vector<std::string> terrain_names_;  // as the plan names them
-    std::vector<Finding> aircraft_findings_;
+    std::vector<Finding> aircraft_findings_, file_findings_;
     DerivedPtr derived_;
     QString path_;
     std::uint64_t on_disk_ = 0;  // fingerprint of the file as loaded or saved

@@ -15,7 +15,7 @@ Result<std::unique_ptr<LinkProxy>> LinkProxy::open(int vehicle_port, int ground_
     // The ground's end first: what the vehicle's end receives is sent through it.
     auto ground = world.open(
         {LinkKind::udp, "127.0.0.1", ground_port},
-        [p](std::span<const std::uint8_t> bytes) {
+        [p](std::span<const std::uint8_t> bytes, std::uint64_t) {
             ++p->from_ground_;
             const std::lock_guard lock(p->mutex_);
             if (p->vehicle_ != nullptr && !p->up_cut_) p->vehicle_->send(text(bytes));
@@ -24,7 +24,7 @@ Result<std::unique_ptr<LinkProxy>> LinkProxy::open(int vehicle_port, int ground_
     if (!ground) return tl::unexpected(ground.error());
     proxy->ground_ = std::move(*ground);
     auto opened = world.open({LinkKind::udpListen, "127.0.0.1", vehicle_port},
-                             [p](std::span<const std::uint8_t> bytes) {
+                             [p](std::span<const std::uint8_t> bytes, std::uint64_t) {
                                  ++p->from_vehicle_;
                                  if (!p->down_cut_) p->ground_->send(text(bytes));
                              },

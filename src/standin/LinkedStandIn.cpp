@@ -21,7 +21,7 @@ Result<void> LinkedStandIn::connect(const LinkAddress& address, const LinkCondit
                                     const LinkWorld& world) {
     auto transport = world.open(
         address,
-        [this](std::span<const std::uint8_t> bytes) {
+        [this](std::span<const std::uint8_t> bytes, std::uint64_t) {
             parser_.feed(bytes, [this](const mavlink::Message& m, std::span<const std::uint8_t> frame) {
                 vehicle_->hear(m, frame);
                 if (companions_) companions_->hear(m);

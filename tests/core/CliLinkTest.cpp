@@ -58,7 +58,8 @@ TEST_CASE("parameters and logs of the aircraft are read, set and fetched on the 
     Process standin(std::string(BIN_DIR) + "/anhinga-standin", {"--link", fmt::format("tcp-listen:{}", port), "--logs",
                                                                 aboard.path(), "--sign", "heron", "--run-for", "40"});
     std::this_thread::sleep_for(std::chrono::milliseconds(300));
-    const std::string link = fmt::format(" --link tcp:127.0.0.1:{} --sign heron ", port);
+    spit(dir / "key.txt", "heron\n");
+    const std::string link = fmt::format(" --link tcp:127.0.0.1:{} --sign-file {} ", port, dir / "key.txt");
     const auto params = cli("params --json --set RETURN_HEIGHT_M=42 --out " + (dir / "p.csv") + link);
     INFO(params.err);
     REQUIRE(params.code == 0);

@@ -51,9 +51,12 @@ TEST_CASE("a plan with a stop finding answers no", "[cli]") {
     REQUIRE(at != std::string::npos);
     text.replace(at, text.find(',', at) - at, "\"ceiling_m\": 30");
     spit(dir / "low.anhinga.geojson", text);
-    CHECK(cli("check --json --terrain " + std::string(DEMO_DIR) + "/quillmere-elevation.tif " +
-              (dir / "low.anhinga.geojson"))
-              .code == 2);  // its terrain is not beside it
+    // Its terrain is not beside it, which is a finding; what is asked for here has to be there.
+    const Ran lonely = cli("check --json --terrain " + std::string(DEMO_DIR) + "/quillmere-elevation.tif " +
+                           (dir / "low.anhinga.geojson"));
+    CHECK(lonely.code == 1);
+    CHECK(lonely.out.find("terrain-missing") != std::string::npos);
+    CHECK(cli("check --json --terrain " + (dir / "nowhere.tif") + " " + (dir / "low.anhinga.geojson")).code == 2);
     std::filesystem::copy(std::string(DEMO_DIR) + "/quillmere-elevation.tif", dir / "quillmere-elevation.tif");
     const Ran r = cli("check --json " + (dir / "low.anhinga.geojson"));
     CHECK(r.code == 1);

@@ -1,6 +1,8 @@
 // The logbook: flights noted once, found again, described, and never touching their files; digests and the report.
 #include <catch2/catch.hpp>
 
+#include <sys/stat.h>
+
 #include <filesystem>
 #include <thread>
 
@@ -276,4 +278,51 @@ TEST_CASE("a flight report holds figures, seal and dated ticks, and nothing of i
     CHECK(base64("f") == "Zg==");
     CHECK(base64("fo") == "Zm8=");
     CHECK(base64("foobar") == "Zm9vYmFy");
+}
+
+TEST_CASE("a card that was formatted between flights gives the next flight the same name, and nothing of the last",
+          "[logbook]") {
+    TempDir dir;
+    const auto b = book(dir);
+    struct stat info {};
+    REQUIRE(::stat((dir / "book/logbook.sqlite").c_str(), &info) == 0);
+    CHECK((info.st_mode & 0777) == 0600);
+    const std::string card = dir / "card/00000001.ulg";
+    std::filesystem::create_directories(dir / "card");
+    const std::string first = writeUlog(shortLog(1)), second = writeUlog(shortLog(1, 40)),
+                      same_size = writeUlog(shortLog(1, 60));
+    spit(card, first);
+    REQUIRE(b->addFolder(dir / "card"));
+    LogbookEntry e = b->entries().at(0);
+    e.notes = "propeller changed";
+    e.tags = "survey";
+    REQUIRE(b->change(e));
+    CHECK(isTheFileOf(e));
+    // Formatted; the next flight has the same name, and as it happens the same size.
+    REQUIRE(same_size.size() == second.size());
+    for (const std::string& next : {second, same_size}) {
+        spit(card, next);
+        const auto stamp = std::filesystem::last_write_time(card);
+        std::filesystem::last_write_time(card, stamp + std::chrono::seconds(next == second ? 60 : 120));
+        const auto again = b->addFolder(dir / "card", {}, {}, true);
+        REQUIRE(again);
+        CHECK(again->flights == 1);
+    }
+    const auto all = b->entries();
+    REQUIRE(all.size() == 3);
+    int with_notes = 0;
+    for (const LogbookEntry& each : all) {
+        with_notes += each.notes.empty() ? 0 : 1;
+        CHECK(each.notes.empty() == (each.sha256 != sha256(first)));
+        CHECK(isTheFileOf(each) == (each.sha256 == sha256(same_size)));
+    }
+    CHECK(with_notes == 1);
+    // The first is found again where it was copied to before.
+    spit(dir / "kept.ulg", first);
+    REQUIRE(b->add(dir / "kept.ulg"));
+    CHECK(b->entries().size() == 3);
+    CHECK(b->entry(e.id)->path == dir / "kept.ulg");
+    CHECK(b->entry(e.id)->notes == "propeller changed");
+    // Nothing new is passed over unread.
+    CHECK(b->addFolder(dir / "card", {}, {}, true)->duplicates == 0);
 }

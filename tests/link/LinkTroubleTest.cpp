@@ -382,7 +382,8 @@ TEST_CASE("a second ground station and strangers' numbers do not become our vehi
     ours_options.world = w.world();
     auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), ours_options);
     REQUIRE(link);
-    auto talker = w.world().open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>) {}, {});
+    auto talker =
+        w.world().open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>, std::uint64_t) {}, {});
     REQUIRE(talker);
     Message other("HEARTBEAT");
     other.system = 254;
@@ -421,7 +422,8 @@ TEST_CASE("random bytes and broken frames on a living link do no harm", "[link][
     ours_options.world = w.world();
     auto link = VehicleLink::open(fmt::format("udp-listen:{}", port), ours_options);
     REQUIRE(link);
-    auto talker = w.world().open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>) {}, {});
+    auto talker =
+        w.world().open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>, std::uint64_t) {}, {});
     REQUIRE(talker);
     std::mt19937 random(5);
     Message beat("HEARTBEAT");

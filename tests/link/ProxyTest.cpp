@@ -31,7 +31,7 @@ struct Ends {
         settle();
     }
     std::unique_ptr<Transport> open(const LinkAddress& address, std::atomic<int>& count) {
-        auto t = w.world().open(address, [&count](std::span<const std::uint8_t>) { ++count; }, {});
+        auto t = w.world().open(address, [&count](std::span<const std::uint8_t>, std::uint64_t) { ++count; }, {});
         REQUIRE(t);
         return std::move(*t);
     }
@@ -106,8 +106,8 @@ TEST_CASE("a proxy whose port is taken says so, and one that ends while packets 
     const int vehicle_port = freePort(), ground_port = freePort();
     auto proxy = LinkProxy::open(vehicle_port, ground_port);
     REQUIRE(proxy);
-    auto ground = Transport::open({LinkKind::udpListen, "127.0.0.1", ground_port}, [](auto) {});
-    auto vehicle = Transport::open({LinkKind::udp, "127.0.0.1", vehicle_port}, [](auto) {});
+    auto ground = Transport::open({LinkKind::udpListen, "127.0.0.1", ground_port}, [](auto, auto) {});
+    auto vehicle = Transport::open({LinkKind::udp, "127.0.0.1", vehicle_port}, [](auto, auto) {});
     REQUIRE((ground && vehicle));
     std::jthread talker([&](const std::stop_token& stop) {
         for (int i = 0; i < 5000 && !stop.stop_requested(); ++i) {

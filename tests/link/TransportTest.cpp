@@ -24,7 +24,7 @@ struct Ear {
     std::string heard;
     std::atomic<int> packets{0};
     Transport::Receiver receiver() {
-        return [this](std::span<const std::uint8_t> b) {
+        return [this](std::span<const std::uint8_t> b, std::uint64_t) {
             const std::lock_guard lock(mutex);
             heard.append(reinterpret_cast<const char*>(b.data()), b.size());
             ++packets;
@@ -246,7 +246,7 @@ TEST_CASE("a played link reorders, corrupts, limits and cuts as it is told, whil
         Ear ear;
         const int port = w.net.freePort();
         const auto listener = w.world().open({LinkKind::udpListen, "", port}, ear.receiver(), {});
-        const auto talker = w.world().open({LinkKind::udp, "127.0.0.1", port}, [](auto) {}, {});
+        const auto talker = w.world().open({LinkKind::udp, "127.0.0.1", port}, [](auto, auto) {}, {});
         LinkConditions cut;
         cut.cut = true;
         (*talker)->setConditions(cut);

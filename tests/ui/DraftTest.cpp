@@ -358,10 +358,10 @@ TEST_CASE("changes not saved before a bad end are offered again, with their own 
     }
     Driver d;
     d.openDemo();
-    answer(QMessageBox::Yes);
+    answerWhenAsked(QMessageBox::Yes);
     d.window.recover();
+    REQUIRE(d.until(5000, [&] { return d.plan().title == "nearly lost"; }));
     d.settle();
-    CHECK(d.plan().title == "nearly lost");
     CHECK(d.window.plan().modified());
     CHECK(d.window.plan().path().toStdString() == own);
     CHECK(d.window.plan().derived()->rehearsal);

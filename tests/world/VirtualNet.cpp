@@ -33,16 +33,17 @@ class VirtualNet::End : public Transport {
             std::erase(peers_, from);
             peers_.push_back(from);
         }
-        if (line_.good()) return take(bytes);
+        if (line_.good()) return take(bytes, from);
         for (PlayedLine::Arrival& a : line_.play(bytes, PlayedLine::incoming, net_.clock_.now_s()))
-            net_.clock_.call(a.at_s, [net = &net_, me = number_, b = std::move(a.bytes)] {
-                if (const auto at = net->ends_.find(me); at != net->ends_.end()) at->second->take(b);
+            net_.clock_.call(a.at_s, [net = &net_, me = number_, from, b = std::move(a.bytes)] {
+                if (const auto at = net->ends_.find(me); at != net->ends_.end()) at->second->take(b, from);
             });
     }
 
   private:
-    void take(const std::string& bytes) {
-        receiver_({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()});
+    void take(const std::string& bytes, int from) {
+        receiver_({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()},
+                  stream() ? 0 : static_cast<std::uint64_t>(from));
     }
     void write(const std::string& bytes) {
         for (const auto& [number, other] : net_.ends_) {

@@ -113,7 +113,8 @@ void FlightsDialog::fillBook() {
     if (const auto book = book_->book())
         for (const LogbookEntry& e : (*book)->entries()) {
             const QString path = QString::fromStdString(e.path);
-            if (path == QFileInfo(review_->path()).absoluteFilePath() || path == other_path_ || e.session != 0)
+            if (path == QFileInfo(review_->path()).absoluteFilePath() || path == other_path_ || e.session != 0 ||
+                other_box_->findData(path) >= 0)
                 continue;
             other_box_->addItem(
                 QString("%1 · %2 · %3")

@@ -149,7 +149,7 @@ LogbookPage::LogbookPage(LogbookSession* logbook, QWidget* parent) : QWidget(par
         refreshWatched();
     });
     const auto open = [this](int row) {
-        if (const LogbookEntry* e = entryOf(row)) emit openWanted(QString::fromStdString(e->path));
+        if (const LogbookEntry* e = entryOf(row)) logbook_->open(*e);
     };
     connect(open_, &QPushButton::clicked, this, [this, open] { open(table_->currentRow()); });
     connect(table_, &QTableWidget::cellDoubleClicked, this, [open](int row, int) { open(row); });
@@ -180,6 +180,7 @@ LogbookPage::LogbookPage(LogbookSession* logbook, QWidget* parent) : QWidget(par
     connect(logbook_, &LogbookSession::progress, this, &LogbookPage::refreshBusy);
     connect(logbook_, &LogbookSession::imported, this, &LogbookPage::message);
     connect(logbook_, &LogbookSession::failed, this, &LogbookPage::message);
+    connect(logbook_, &LogbookSession::opened, this, &LogbookPage::openWanted);
     refreshBusy();
 }
 

@@ -259,7 +259,8 @@ void PresenceDialog::work() {
         const auto book = book_->book();
         if (!book) return summary_->setText(QString::fromStdString(book.error().message));
         for (const LogbookEntry& e : (*book)->entries())
-            if (e.session == 0) paths.push_back(e.path);
+            // The newest of what was ever at one place: what it replaced is not there any more.
+            if (e.session == 0 && std::find(paths.begin(), paths.end(), e.path) == paths.end()) paths.push_back(e.path);
         if (paths.empty()) return summary_->setText("The logbook is empty");
     } else if (!review_->log()) {
         return summary_->setText("No log is open");

@@ -105,7 +105,9 @@ void FindingsPanel::rebuild() {
             fix->setProperty("link", true);
             fix->setStyleSheet(QString("color: %1; font-weight: bold; text-align: left;").arg(theme_.lagoon.name()));
             connect(fix, &QPushButton::clicked, this, [this, correction] {
-                if (correction.cut_into_sorties)
+                if (!correction.look_for.empty())
+                    emit lookForFile(QString::fromStdString(correction.look_for));
+                else if (correction.cut_into_sorties)
                     session_->cutIntoSorties();
                 else
                     session_->edit(QString::fromStdString(correction.text), correction.apply);

@@ -19,6 +19,8 @@ class FindingsPanel : public QScrollArea {
   signals:
     void goTo(ItemId item, std::optional<GeoPoint> place);
     void checklistWanted();
+    /// A file of the plan, as it is named there, is to be found.
+    void lookForFile(const QString& name);
     void setOnAircraftWanted(const Finding& finding);
 
   private:

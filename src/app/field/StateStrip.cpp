@@ -49,6 +49,12 @@ StateStrip::StateStrip(FieldSession* field, LinkSession* link, PlanSession* plan
     alarms_ = new QVBoxLayout;
     alarms_->setSpacing(3);
     column->addLayout(alarms_);
+    all_ = new QPushButton;
+    all_->setObjectName("all alarms");
+    all_->setFocusPolicy(Qt::NoFocus);
+    all_->hide();
+    column->addWidget(all_, 0, Qt::AlignLeft);
+    connect(all_, &QPushButton::clicked, this, &StateStrip::showAllAlarms);
     connect(field_, &FieldSession::alarmsChanged, this, &StateStrip::refreshAlarms);
 }
 
@@ -255,11 +261,22 @@ void StateStrip::refresh() {
     put(link_cell_, link, lost ? danger : v.link.recent_loss > 0.15 ? attention : calm);
 }
 
+namespace {
+void fillList(QListWidget& list, const std::vector<Alarm>& alarms) {
+    list.clear();
+    for (const Alarm& a : alarms)
+        list.addItem(QString("%1: %2%3%4")
+                         .arg(a.level == AlarmLevel::danger ? "danger" : "warning", inUnits(a.text),
+                              a.over ? "  (over)" : "", a.acknowledged ? "  (seen)" : ""));
+}
+}  // namespace
+
 void StateStrip::refreshAlarms() {
-    for (QWidget* row : rows_) delete row;
+    for (const Row& row : rows_) delete row.box;
     rows_.clear();
     constexpr std::size_t kMostShown = 4;
-    for (const Alarm& a : field_->alarms()) {
+    const auto& alarms = field_->alarms();
+    for (const Alarm& a : alarms) {
         if (a.acknowledged || rows_.size() >= kMostShown) continue;
         auto* row = new QFrame;
         row->setObjectName("alarm");
@@ -275,6 +292,7 @@ void StateStrip::refreshAlarms() {
         auto* text = new QLabel(inUnits(a.text) + (a.over ? "  (over)" : ""));
         text->setFont(uiFont(10.5, true));
         text->setWordWrap(true);
+        text->setTextFormat(Qt::PlainText);  // some of it is the aircraft's own words
         text->setObjectName("alarm text");
         line->addWidget(text, 1);
         auto* seen = new QPushButton("Seen");
@@ -286,11 +304,48 @@ void StateStrip::refreshAlarms() {
             QMetaObject::invokeMethod(
                 this, [this, id] { field_->acknowledge(id); }, Qt::QueuedConnection);
         });
-        line->addWidget(seen);
+        line->addWidget(seen, 0, Qt::AlignTop);
         alarms_->addWidget(row);
-        rows_.push_back(row);
+        rows_.push_back({row, text, seen});
+    }
+    // What is not shown above, or was seen and is still so, is a press away.
+    const std::size_t more = alarms.size() - rows_.size();
+    all_->setVisible(more > 0);
+    if (more > 0) all_->setText(QString("%1 more: all alarms").arg(more));
+    if (auto* list = findChild<QListWidget*>("alarm list")) fillList(*list, alarms);
+    giveRoom();
+}
+
+void StateStrip::giveRoom() {
+    constexpr int kSides = 10 + 6, kBetween = 6, kAbove = 4 + 4;
+    for (const Row& row : rows_) {
+        const int wide = std::max(80, width() - kSides - kBetween - row.seen->sizeHint().width() - 2);
+        const int high = std::max(row.text->heightForWidth(wide), row.seen->sizeHint().height());
+        row.box->setMinimumHeight(high + kAbove + 2);
     }
     adjustSize();
+}
+
+void StateStrip::resizeEvent(QResizeEvent* event) {
+    QWidget::resizeEvent(event);
+    if (event->oldSize().width() != event->size().width()) giveRoom();
+}
+
+void StateStrip::showAllAlarms() {
+    auto* dialog = new QDialog(this);
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->setWindowTitle("Alarms");
+    dialog->resize(560, 320);
+    auto* column = new QVBoxLayout(dialog);
+    auto* list = new QListWidget;
+    list->setObjectName("alarm list");
+    list->setWordWrap(true);
+    fillList(*list, field_->alarms());
+    column->addWidget(list);
+    auto* close = new QPushButton("Close");
+    connect(close, &QPushButton::clicked, dialog, &QDialog::close);
+    column->addWidget(close, 0, Qt::AlignRight);
+    dialog->show();
 }
 
 QStringList StateStrip::shownAlarms() const {

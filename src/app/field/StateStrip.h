@@ -6,6 +6,7 @@
 #include "app/widgets/Theme.h"
 #include "session/FieldSession.h"
 
+class QFrame;
 class QHBoxLayout;
 class QLabel;
 class QMenu;
@@ -26,6 +27,7 @@ class StateStrip : public QWidget {
 
   protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
 
   private:
     struct Cell {
@@ -37,6 +39,9 @@ class StateStrip : public QWidget {
     QString nextLine() const;
     static QString passText(const FlightProgress& progress);
     void refreshAlarms();
+    /// No alarm lower than its text needs at this width.
+    void giveRoom();
+    void showAllAlarms();
     void offerModes();
     void put(const Cell& cell, const QString& text, int level);
 
@@ -48,7 +53,13 @@ class StateStrip : public QWidget {
     QToolButton* other_mode_;
     QLabel* next_;
     QVBoxLayout* alarms_;
-    std::vector<QWidget*> rows_;
+    struct Row {
+        QFrame* box;
+        QLabel* text;
+        QPushButton* seen;
+    };
+    std::vector<Row> rows_;
+    QPushButton* all_;
 };
 
 }  // namespace anhinga

@@ -9,11 +9,34 @@
 #include "core/base/Memory.h"
 #include "core/base/Text.h"
 
-int main(int argc, char** argv) {
+namespace {
+/// What nobody expected in the answer to a click or key ends that answer, not the program: what is open is kept.
+class Application : public QApplication {
+  public:
+    using QApplication::QApplication;
+    anhinga::MainWindow* window = nullptr;
+    bool notify(QObject* receiver, QEvent* event) override {
+        try {
+            return QApplication::notify(receiver, event);
+        } catch (const std::exception& e) {
+            std::fprintf(stderr, "anhinga: this went wrong: %s\n", e.what());
+            if (window != nullptr) {
+                window->autosave();
+                window->say(QString("This went wrong inside the program: %1. What is open is kept; save it and start "
+                                    "anew")
+                                .arg(e.what()));
+            }
+            return false;
+        }
+    }
+};
+}  // namespace
+
+int main(int argc, char** argv) try {
     const double start = anhinga::monotonicMs();
     anhinga::keepFreedMemory();
     anhinga::prepareFonts();
-    QApplication app(argc, argv);
+    Application app(argc, argv);
     QApplication::setApplicationName("anhinga");
     QApplication::setApplicationVersion("0.1.0");
     QCommandLineParser parser;
@@ -28,6 +51,7 @@ int main(int argc, char** argv) {
     parser.process(app);
 
     anhinga::MainWindow window;
+    app.window = &window;
     if (parser.isSet("theme")) window.setNight(parser.value("theme") == "night");
     if (parser.positionalArguments().isEmpty() && !parser.isSet("workspace")) window.showStart();
     window.show();
@@ -46,5 +70,10 @@ int main(int argc, char** argv) {
     if (const auto i = names.indexOf(parser.value("workspace")); i >= 0)
         window.setWorkspace(static_cast<anhinga::Workspace>(i));
     QTimer::singleShot(0, &window, [&] { window.recover(); });
-    return QApplication::exec();
+    const int code = QApplication::exec();
+    app.window = nullptr;
+    return code;
+} catch (const std::exception& e) {
+    std::fprintf(stderr, "anhinga: this cannot go on: %s\n", e.what());
+    return 1;
 }

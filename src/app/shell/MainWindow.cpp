@@ -129,6 +129,7 @@ MainWindow::MainWindow(const LinkWorld& world, QWidget* parent) : QMainWindow(pa
     replay_ = new ReplayBar(&trace_model_, views_);
     message_ = new QLabel(views_);
     message_->setObjectName("message");
+    message_->setTextFormat(Qt::PlainText);
     message_->setWordWrap(true);
     message_->hide();
     message_timer_.setSingleShot(true);
@@ -461,6 +462,7 @@ void MainWindow::connectAll() {
     connect(&plan_, &PlanSession::aircraftFindingsChanged, this, &MainWindow::refreshTop);
     connect(findings_, &FindingsPanel::setOnAircraftWanted, &field_session_,
             qOverload<const Finding&>(&FieldSession::setOnAircraft));
+    connect(findings_, &FindingsPanel::lookForFile, this, &MainWindow::lookForFile);
     connect(findings_, &FindingsPanel::checklistWanted, this, [this] {
         setWorkspace(Workspace::field);
         field_->showPage(FieldPanel::Page::checklist);

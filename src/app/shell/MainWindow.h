@@ -7,6 +7,7 @@
 #include "app/widgets/Sounds.h"
 #include "app/widgets/Theme.h"
 #include "app/widgets/TrackColours.h"
+#include "core/plan/KeptPlan.h"
 #include "session/FieldSession.h"
 #include "session/LinkSession.h"
 #include "session/LogbookSession.h"
@@ -52,6 +53,7 @@ class StateStrip;
 class TimeBand;
 class TraceBand;
 class UnsavedKeeper;
+
 struct TrackPoint;
 
 enum class Workspace { draft, rehearse, field, debrief };
@@ -75,6 +77,8 @@ class MainWindow : public QMainWindow {
     void recover();
     /// Keeps what is not saved safe against a bad end; done by itself a moment after each edit.
     void autosave();
+    /// Shows a message for a while.
+    void say(const QString& text) { showMessage(text); }
 
     PlanSession& plan() { return plan_; }
     LinkSession& link() { return link_; }
@@ -113,6 +117,8 @@ class MainWindow : public QMainWindow {
     void makeEditActions();
     void movePlan(std::optional<GeoPoint> home_to);
     void goTo();
+    void recoverNext();
+    void lookForFile(const QString& name);
     void makeTopBar();
     void makeTools();
     void makeLayers();
@@ -213,6 +219,7 @@ class MainWindow : public QMainWindow {
     QLabel* message_ = nullptr;
     QTimer message_timer_;
     UnsavedKeeper* keeper_ = nullptr;
+    std::vector<LeftPlan> unsaved_left_;  // still to be asked about
     QString message_text_;
     Itinerary* itinerary_ = nullptr;
     Inspector* inspector_ = nullptr;

@@ -101,7 +101,15 @@ void MainWindow::saveTo(const QString& path) {
             QMessageBox::Save | QMessageBox::Cancel, QMessageBox::Cancel);
         if (answer != QMessageBox::Save) return showMessage("Not saved. \"Save plan as …\" keeps both versions");
     }
-    if (const auto ok = plan_.save(path); !ok) return showMessage(QString::fromStdString(ok.error().message));
+    auto ok = plan_.save(path);
+    if (!ok && ok.error().code == ErrorCode::guarded) {
+        const auto answer = QMessageBox::warning(this, "Guarded file",
+                                                 QString::fromStdString(ok.error().message) + ". Replace it anyway?",
+                                                 QMessageBox::Save | QMessageBox::Cancel, QMessageBox::Cancel);
+        if (answer != QMessageBox::Save) return showMessage("Not saved. \"Save plan as …\" keeps it elsewhere");
+        ok = plan_.save(path, true);
+    }
+    if (!ok) return showMessage(QString::fromStdString(ok.error().message));
     keeper_->flush();
     remember(path);
     refreshTop();
@@ -114,26 +122,20 @@ bool MainWindow::save() {
 }
 
 bool MainWindow::saveAs() {
-    QString path = QFileDialog::getSaveFileName(this, "Save plan",
-                                                plan_.path().isEmpty()
-                                                    ? QSettings().value("files/folder").toString() + "/" +
-                                                          QString::fromStdString(plan_.plan()->title) + kPlanExtension
-                                                    : plan_.path(),
-                                                QString("Plans (*%1)").arg(kPlanExtension));
+    QString path = QFileDialog::getSaveFileName(
+        this, "Save plan",
+        plan_.path().isEmpty() ? QSettings().value("files/folder").toString() + "/" +
+                                     QString::fromStdString(plan_.plan()->title) + kPlanExtension
+                               : plan_.path(),
+        QString("Plans (*%1)").arg(kPlanExtension), nullptr, QFileDialog::DontConfirmOverwrite);
     if (path.isEmpty()) return false;
     if (!path.endsWith(".geojson")) path += kPlanExtension;
-    if (QFileInfo(path).absolutePath() != QFileInfo(plan_.path()).absolutePath()) {
-        // The files named beside the old place must still be found from the new one.
-        const std::string from = plan_.path().toStdString();
-        const QDir to = QFileInfo(path).absoluteDir();
-        plan_.edit("Save elsewhere", [&](Plan& p) {
-            for (auto* files : {&p.terrain_files, &p.imagery_files})
-                for (std::string& f : *files)
-                    f = to.relativeFilePath(
-                              QFileInfo(QString::fromStdString(resolveBeside(from, f))).absoluteFilePath())
-                            .toStdString();
-        });
-    }
+    // Asked here, with the whole name: what was typed may have been without its ending.
+    if (QFileInfo::exists(path) && path != plan_.path() &&
+        QMessageBox::warning(this, "Replace",
+                             QString("%1 is there already. Replace it with this plan?").arg(QFileInfo(path).fileName()),
+                             QMessageBox::Save | QMessageBox::Cancel, QMessageBox::Cancel) != QMessageBox::Save)
+        return false;
     saveTo(path);
     return !plan_.modified();
 }
@@ -177,28 +179,95 @@ void MainWindow::autosave() {
 }
 
 void MainWindow::recover() {
-    for (const LeftPlan& left : leftPlans(keeper_->folder().toStdString())) {
-        const QString whose =
-            left.original.empty() ? QString() : " of " + QFileInfo(QString::fromStdString(left.original)).fileName();
-        QMessageBox box(QMessageBox::NoIcon, "Unsaved changes found",
-                        QString("The program ended before the changes to \"%1\"%2 were saved.")
-                            .arg(QString::fromStdString(left.plan.title), whose),
-                        QMessageBox::Yes | QMessageBox::No | QMessageBox::Ignore, this);
-        const std::pair<QMessageBox::StandardButton, const char*> choices[] = {
-            {QMessageBox::Yes, "Open them"}, {QMessageBox::No, "Discard them"}, {QMessageBox::Ignore, "Ask later"}};
-        for (const auto& [button, text] : choices) {
-            box.button(button)->setText(text);
-            box.button(button)->setIcon({});
-        }
-        box.setDefaultButton(QMessageBox::Yes);
-        const int answer = box.exec();
-        if (answer != QMessageBox::Yes && answer != QMessageBox::No) continue;  // asked again next time
-        removeLeft(left);
-        if (answer != QMessageBox::Yes) continue;
-        plan_.restore(QString::fromStdString(left.original), left.plan);
-        keeper_->flush();
-        return;
+    unsaved_left_ = leftPlans(keeper_->folder().toStdString());
+    recoverNext();
+}
+
+/// One question after the other about what windows that ended badly have left.
+void MainWindow::recoverNext() {
+    if (unsaved_left_.empty()) return;
+    const LeftPlan left = unsaved_left_.front();
+    unsaved_left_.erase(unsaved_left_.begin());
+    const bool readable = left.problem.empty();
+    const QString file = QString::fromStdString(left.file);
+    const QString whose =
+        left.original.empty() ? QString() : " of " + QFileInfo(QString::fromStdString(left.original)).fileName();
+    // A plan that was asked for stays open, unless the answer is to open these.
+    const bool beside = readable && !plan_.path().isEmpty() && plan_.path().toStdString() != left.original;
+    auto* box = new QMessageBox(
+        QMessageBox::NoIcon, readable ? "Unsaved changes found" : "Unsaved changes that cannot be read",
+        readable ? QString("The program ended before the changes to \"%1\"%2 were saved.")
+                       .arg(QString::fromStdString(left.plan.title), whose)
+                 : QString("The program ended before changes were saved, and what was kept of them cannot be read:\n%1")
+                       .arg(QString::fromStdString(left.problem)),
+        QMessageBox::NoButton, this);
+    box->setAttribute(Qt::WA_DeleteOnClose);
+    const auto add = [&](QMessageBox::StandardButton button, const char* text) {
+        box->addButton(button);
+        box->button(button)->setText(text);
+        box->button(button)->setIcon({});
+    };
+    if (readable) {
+        add(QMessageBox::Yes, beside ? "Open them instead" : "Open them");
+        add(QMessageBox::No, "Discard them");
+    } else {
+        add(QMessageBox::Save, "Save as a file …");
     }
+    add(QMessageBox::Ignore, "Ask later");  // again next time
+    box->setDefaultButton(beside ? QMessageBox::Ignore : readable ? QMessageBox::Yes : QMessageBox::Save);
+    connect(box, &QMessageBox::finished, this, [this, left, file](int answer) {
+        if (answer == QMessageBox::Yes) {
+            // First it is open and kept by this window, then the old copy goes.
+            if (!plan_.plan()->items.empty() && plan_.modified()) {
+                showMessage("Save this plan first; the changes that were left are asked about at the next start");
+                return;
+            }
+            plan_.restore(QString::fromStdString(left.original), left.plan);
+            keeper_->flush();
+            if (keeper_->problem().isEmpty()) removeLeft(left);
+            return;
+        }
+        if (answer == QMessageBox::No) removeLeft(left);
+        if (answer == QMessageBox::Save) {
+            auto* dialog =
+                new QFileDialog(this, "Save the copy as it is", QSettings().value("files/folder").toString());
+            dialog->setAttribute(Qt::WA_DeleteOnClose);
+            dialog->setAcceptMode(QFileDialog::AcceptSave);
+            dialog->selectFile(QFileInfo(file).fileName());
+            connect(dialog, &QFileDialog::fileSelected, this, [this, file](const QString& to) {
+                const auto text = readFile(file.toStdString());
+                const auto ok =
+                    text ? writeFileAtomic(to.toStdString(), *text) : Result<void>(tl::unexpected(text.error()));
+                showMessage(ok ? "The copy is in " + to : QString::fromStdString(ok.error().message));
+            });
+            dialog->open();
+        }
+        recoverNext();
+    });
+    box->open();
+}
+
+/// Another file takes the place of one that the plan names and that is not there.
+void MainWindow::lookForFile(const QString& name) {
+    auto* dialog = new QFileDialog(
+        this, "Look for " + QFileInfo(name).fileName(),
+        plan_.path().isEmpty() ? QSettings().value("files/folder").toString() : QFileInfo(plan_.path()).absolutePath());
+    dialog->setObjectName("look for file");
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->setFileMode(QFileDialog::ExistingFile);
+    connect(dialog, &QFileDialog::fileSelected, this, [this, name](const QString& found) {
+        const std::string whole = QFileInfo(found).absoluteFilePath().toStdString();
+        const std::string named =
+            plan_.path().isEmpty()
+                ? whole
+                : QFileInfo(plan_.path()).absoluteDir().relativeFilePath(QString::fromStdString(whole)).toStdString();
+        (void)plan_.edit("Find " + QFileInfo(name).fileName(), [&](Plan& p) {
+            for (auto* files : {&p.terrain_files, &p.imagery_files})
+                for (std::string& f : *files)
+                    if (f == name.toStdString()) f = named;
+        });
+    });
+    dialog->open();
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {

@@ -80,9 +80,7 @@ void MainWindow::keepTemplate() {
     QDir().mkpath(folder);
     QString name = QString::fromStdString(plan_.plan()->title);
     name.replace(QRegularExpression("[/\\\\:]"), "-");
-    Plan copy = *plan_.plan();
-    for (auto* files : {&copy.terrain_files, &copy.imagery_files})
-        for (std::string& f : *files) f = resolveBeside(plan_.path().toStdString(), f);
+    const Plan copy = movedTo(*plan_.plan(), plan_.path().toStdString(), "");
     const QString path = folder + "/" + name + kPlanExtension;
     if (QFile::exists(path) &&
         QMessageBox::question(this, "Template", QString("There is a template \"%1\" already.").arg(name),

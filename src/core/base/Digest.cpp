@@ -38,17 +38,39 @@ std::string sha256(std::string_view bytes) {
     return digest.hex();
 }
 
-Result<std::string> sha256OfFile(const std::string& path) {
+namespace {
+/// Of the first `most` bytes, or of all there are; how many it were.
+Result<std::pair<std::string, std::uint64_t>> digestOf(const std::string& path, std::uint64_t most) {
     std::error_code none;
     if (!std::filesystem::is_regular_file(path, none)) return fail("{}: is not a file", path);
     const std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(path.c_str(), "rbe"), &std::fclose);
     if (!file) return fail("{}: cannot be read: {}", path, std::strerror(errno));
     Sha256 digest;
     std::string piece(1 << 18, '\0');
-    for (std::size_t n = 0; (n = std::fread(piece.data(), 1, piece.size(), file.get())) > 0;)
+    std::uint64_t done = 0;
+    while (done < most) {
+        const auto wanted = static_cast<std::size_t>(std::min<std::uint64_t>(piece.size(), most - done));
+        const std::size_t n = std::fread(piece.data(), 1, wanted, file.get());
+        if (n == 0) break;
         digest.add(std::string_view(piece).substr(0, n));
+        done += n;
+    }
     if (std::ferror(file.get()) != 0) return fail("{}: cannot be read to its end", path);
-    return digest.hex();
+    return std::pair(digest.hex(), done);
+}
+}  // namespace
+
+Result<std::string> sha256OfFile(const std::string& path) {
+    auto digest = digestOf(path, std::numeric_limits<std::uint64_t>::max());
+    if (!digest) return tl::unexpected(digest.error());
+    return std::move(digest->first);
+}
+
+Result<std::string> sha256OfBeginning(const std::string& path, std::uint64_t bytes) {
+    auto digest = digestOf(path, bytes);
+    if (!digest) return tl::unexpected(digest.error());
+    if (digest->second < bytes) return fail("{}: has only {} bytes", path, digest->second);
+    return std::move(digest->first);
 }
 
 }  // namespace anhinga

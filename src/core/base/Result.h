@@ -13,12 +13,13 @@ namespace anhinga {
 /// What code decides on; words are for people.
 enum class ErrorCode {
     other,
-    refused,       // answered with a no
-    unsupported,   // the other side does not know how
-    differs,       // answered, but not as told
-    silent,        // no answer
-    stopped,       // by the operator
-    unknownGround  // a height over ground where no elevation is loaded
+    refused,        // answered with a no
+    unsupported,    // the other side does not know how
+    differs,        // answered, but not as told
+    silent,         // no answer
+    stopped,        // by the operator
+    unknownGround,  // a height over ground where no elevation is loaded
+    guarded         // a file that is write-protected or another user's: it may be written when asked for once more
 };
 
 struct Error {

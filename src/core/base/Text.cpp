@@ -5,6 +5,7 @@
 #include <charconv>
 #include <chrono>
 #include <cmath>
+#include <cstdint>
 #include <ctime>
 #include <vector>
 
@@ -38,6 +39,48 @@ std::string isoUtcMillis(double unix_seconds) {
     std::string text = isoUtc(whole + (ms == 1000 ? 1 : 0));
     if (ms % 1000 != 0) text.insert(text.size() - 1, fmt::format(".{:03}", ms));
     return text;
+}
+
+std::string shownText(std::string_view text) {
+    constexpr const char* kNoCharacter = "\xEF\xBF\xBD";
+    std::string out;
+    out.reserve(text.size());
+    const auto byte = [&](std::size_t at) { return static_cast<unsigned char>(text[at]); };
+    for (std::size_t i = 0; i < text.size();) {
+        const unsigned char c = byte(i);
+        if (c < 0x80) {
+            ++i;
+            if (c == '\n' || c == '\t' || (c >= 0x20 && c != 0x7f)) {
+                out += static_cast<char>(c);
+            } else {
+                const unsigned picture = c == 0x7f ? 0x21 : c;  // U+2400 + c; U+2421 for delete
+                out += "\xE2\x90";
+                out += static_cast<char>(0x80 + picture);
+            }
+            continue;
+        }
+        const std::size_t length = c >= 0xF0 && c < 0xF5   ? 4
+                                   : c >= 0xE0 && c < 0xF0 ? 3
+                                   : c >= 0xC2 && c < 0xE0 ? 2
+                                                           : 0;
+        bool good = length > 0 && i + length <= text.size();
+        std::uint32_t point = good ? c & (0xFF >> (length + 1)) : 0;
+        for (std::size_t k = 1; good && k < length; ++k) {
+            good = (byte(i + k) & 0xC0) == 0x80;
+            point = point << 6 | (byte(i + k) & 0x3F);
+        }
+        constexpr std::uint32_t kLeast[] = {0, 0, 0x80, 0x800, 0x10000};
+        good = good && point >= kLeast[length] && point <= 0x10FFFF && (point < 0xD800 || point > 0xDFFF);
+        // Control characters of the second kind, and what turns the direction of writing.
+        const bool steers = good && ((point >= 0x80 && point < 0xA0) || (point >= 0x202A && point <= 0x202E) ||
+                                     (point >= 0x2066 && point <= 0x2069));
+        if (good && !steers)
+            out += text.substr(i, length);
+        else
+            out += kNoCharacter;
+        i += good ? length : 1;
+    }
+    return out;
 }
 
 std::optional<double> parseUtc(std::string_view text) {

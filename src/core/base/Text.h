@@ -27,6 +27,9 @@ struct ParsedPlace {
     std::optional<double> amsl_m;
 };
 std::optional<ParsedPlace> parsePlace(std::string_view text);
+/// What came from elsewhere, fit to be shown: bytes that are no UTF-8 become U+FFFD, control characters their pictures
+/// (U+2400 ...), so that none steers a terminal or turns the line round. Line ends and tabs stay.
+std::string shownText(std::string_view text);
 /// Milliseconds of a monotonic clock, for measuring.
 double monotonicMs();
 /// Milliseconds for which this thread has had a processor: what work costs, whatever else the machine does.

@@ -23,7 +23,7 @@ constexpr Rule kRules[] = {
     rules::patternEmpty,  rules::speedRange,     rules::turnTight,      rules::gimbalRange,
     rules::photoInterval, rules::blur,           rules::coverGaps,      rules::cameraByHand,
     rules::cardRoom,      rules::terrainUnknown, rules::lookAtOpen,     rules::coincident,
-    rules::heightMix,     rules::aboveGround,    rules::afterLanding,
+    rules::heightMix,     rules::aboveGround,    rules::afterLanding,   rules::terrainMissing,
 };
 
 /// Items from which a second thread is worth its start.

@@ -26,6 +26,8 @@ struct Correction {
     bool wide = false;
     /// Where cuts into sorties are to be looked for instead, which takes rehearsals (suggestCuts()); `apply` is empty.
     bool cut_into_sorties = false;
+    /// A file of the plan, as it is named there, that is to be looked for; `apply` is empty.
+    std::string look_for = {};
 };
 
 struct Finding {

@@ -48,6 +48,7 @@ void repeatTarget(const CheckInput& in, Out& out);
 void returnHeight(const CheckInput& in, Out& out);
 void speedRange(const CheckInput& in, Out& out);
 void takeOffFence(const CheckInput& in, Out& out);
+void terrainMissing(const CheckInput& in, Out& out);
 void terrainUnknown(const CheckInput& in, Out& out);
 void turnTight(const CheckInput& in, Out& out);
 void unsupported(const CheckInput& in, Out& out);

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "core/base/Json.h"
 #include "core/base/Text.h"
 #include "core/exchange/Import.h"
 
@@ -147,6 +148,7 @@ std::string plainHeader(const std::string& text) {
 }  // namespace
 
 Result<ImportedFile> readGeoJson(const std::string& text, const std::string& name) {
+    if (nestsDeeper(text)) return fail("{}: lists and objects more than {} deep within each other", name, kDeepestJson);
     try {
         const Json root = Json::parse(text);
         ImportedFile file{"GeoJSON", {}, {}};

@@ -1,4 +1,5 @@
 #include "core/exchange/OpenAir.h"
+#include "core/base/Json.h"
 
 #include <algorithm>
 #include <cmath>
@@ -246,6 +247,7 @@ Result<ImportedAirspace> readOpenAir(const std::string& text, const std::string&
 }
 
 Result<ImportedAirspace> readAirspaceGeoJson(const std::string& text, const std::string& name) {
+    if (nestsDeeper(text)) return fail("{}: lists and objects more than {} deep within each other", name, kDeepestJson);
     using Json = nlohmann::json;
     try {
         const Json root = Json::parse(text);

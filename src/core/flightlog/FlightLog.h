@@ -65,7 +65,8 @@ struct ChannelInfo {
 class FlightLog {
   public:
     std::string format;
-    std::string vehicle;  // "vehicle 1, multirotor"; empty: the log does not say
+    bool believed = true;  // else packets that were not believed when they came
+    std::string vehicle;   // "vehicle 1, multirotor"; empty: the log does not say
     double start_unix_s = 0;
     std::vector<ModeChange> modes;
     std::vector<LogEvent> events;

@@ -133,6 +133,12 @@ Result<std::vector<FtpEntry>> ftpList(VehicleLink& link, const std::string& fold
             at = end + 1;
             if (entry.empty()) continue;
             ++offset;
+            // A name that leads elsewhere or cannot be shown is none.
+            const std::string name =
+                entry.substr(1, entry.find('\t', 1) == std::string::npos ? std::string::npos : entry.find('\t', 1) - 1);
+            if (name == "." || name == ".." || name.find('/') != std::string::npos ||
+                std::any_of(name.begin(), name.end(), [](unsigned char c) { return c < 0x20 || c == 0x7f; }))
+                continue;
             if (entry[0] == 'D') entries.push_back({entry.substr(1), true, 0});
             if (entry[0] != 'F') continue;
             const auto tab = entry.find('\t');

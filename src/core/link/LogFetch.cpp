@@ -1,5 +1,7 @@
 #include "core/link/LogFetch.h"
 
+#include <filesystem>
+
 #include <cstring>
 
 #include "core/base/Text.h"
@@ -150,11 +152,12 @@ Result<std::vector<OnboardLog>> listLogs(VehicleLink& link, const TransferOption
         }
         const auto m = inbox.next(0.1, options.stop);
         if (!m || m->system != v.system) continue;
-        heard_ms = link.clock().now_ms();
         count = static_cast<int>(m->integer("num_logs"));
         last = static_cast<int>(m->integer("last_log_num"));
         if (count == 0) break;
         const auto id = static_cast<int>(m->integer("id"));
+        // Said again and again, the same entry is not the next one.
+        if (!logs.contains(id)) heard_ms = link.clock().now_ms();
         logs[id] = {id, static_cast<std::uint64_t>(m->integer("size")), m->number("time_utc")};
         report(options, static_cast<double>(logs.size()) / count,
                fmt::format("{} of {} logs listed", logs.size(), count));
@@ -167,6 +170,11 @@ Result<std::vector<OnboardLog>> listLogs(VehicleLink& link, const TransferOption
 Result<Fetched> fetchLog(VehicleLink& link, const OnboardLog& log, const std::string& path,
                          const TransferOptions& options) {
     const double start = link.clock().now_ms();
+    std::error_code none;
+    const auto folder = std::filesystem::absolute(path, none).parent_path();
+    if (const auto space = std::filesystem::space(folder, none); !none && log.bytes > space.available)
+        return fail("{}: log {} is {:.1f} MB, {:.1f} MB are free there", path, log.id,
+                    static_cast<double>(log.bytes) / 1e6, static_cast<double>(space.available) / 1e6);
     const auto part = PartFile::open(
         path, fmt::format("vehicle {} log {} time {:.0f}", link.snapshot().system, log.id, log.time_unix_s), log.bytes,
         kBlock);

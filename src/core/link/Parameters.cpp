@@ -1,7 +1,9 @@
 #include "core/link/Parameters.h"
 
+#include <algorithm>
 #include <charconv>
 #include <cstring>
+#include <limits>
 
 #include "core/base/Text.h"
 #include "core/link/Conversation.h"
@@ -58,6 +60,22 @@ float encode(double value, int type, bool bits) {
     std::memcpy(&f, &raw, sizeof f);
     return f;
 }
+bool isName(const std::string& name) {
+    return !name.empty() && name.size() <= 16 &&
+           std::all_of(name.begin(), name.end(), [](char c) { return c > ' ' && c < 0x7f && c != ','; });
+}
+/// Whether it comes as it is meant: an integer as one of its kind, and as a float where it is sent as one.
+bool canBeSent(double value, int type, bool bits) {
+    struct Range {
+        double low, high;
+    };
+    constexpr Range kRanges[] = {{0, 255},        {-128, 127},       {0, 65535},
+                                 {-32768, 32767}, {0, 4294967295.0}, {-2147483648.0, 2147483647.0}};
+    if (!isInteger(type)) return std::abs(value) <= std::numeric_limits<float>::max();
+    if (const auto k = static_cast<std::size_t>(type - 1); k < std::size(kRanges))
+        if (value < kRanges[k].low || value > kRanges[k].high) return false;
+    return value == std::floor(value) && (bits || static_cast<double>(static_cast<float>(value)) == value);
+}
 bool same(double a, double b) {
     return static_cast<float>(a) == static_cast<float>(b);
 }
@@ -72,12 +90,13 @@ Result<ParameterSet> readParameters(VehicleLink& link, const TransferOptions& op
     ParameterSet set;
     std::vector<bool> have;
     std::size_t known = 0;
-    double heard_ms = link.clock().now_ms(), asked_ms = heard_ms;
+    double heard_ms = link.clock().now_ms(), asked_ms = heard_ms, fresh_ms = heard_ms;
     link.send(addressed("PARAM_REQUEST_LIST", v));
     while (have.empty() || known < have.size()) {
         if (options.stop.stop_requested()) return fail("stopped");
         const double now = link.clock().now_ms();
-        if (now - heard_ms > options.silence_s * 1000)
+        // What was said already, said again and again, is no answer.
+        if (now - fresh_ms > options.silence_s * 1000)
             return tl::unexpected(silent(options, "its parameters were read"));
         const double quiet_ms = 250 + 1500 * link.roundTrip_s();
         if (now - std::max(heard_ms, asked_ms) > quiet_ms) {
@@ -99,9 +118,11 @@ Result<ParameterSet> readParameters(VehicleLink& link, const TransferOptions& op
         const std::string name = m->text("param_id");
         if (name.empty()) continue;
         const auto type = static_cast<int>(m->integer("param_type"));
-        set[name] = {m->number("param_value"), type};
+        // A name that would break the lines of a file is none.
+        if (isName(name)) set[name] = {m->number("param_value"), type};
         if (index >= have.size() || have[index]) continue;
         have[index] = true;
+        fresh_ms = heard_ms;
         ++known;
         // With few left the next ones are asked for at once.
         if (have.size() - known < kWindow) asked_ms = heard_ms - quiet_ms / 2;
@@ -146,8 +167,11 @@ Result<Parameter> readParameter(VehicleLink& link, const std::string& name, cons
 Result<Parameter> setParameter(VehicleLink& link, const std::string& name, Parameter wanted,
                                const TransferOptions& options) {
     if (!std::isfinite(wanted.value)) return fail("{}: the value must be a number", name);
-    if (name.empty() || name.size() > 16) return fail("\"{}\" is no name of a parameter", name);
+    if (!isName(name)) return fail("\"{}\" is no name of a parameter", name);
     const VehicleSnapshot v = withCapabilities(link, options);
+    if (!canBeSent(wanted.value, wanted.type, bytewise(v)))
+        return failAs(ErrorCode::refused, "{}: {} cannot be sent as it is: {}", name, wanted.value,
+                      isInteger(wanted.type) ? "a whole number that its kind holds is needed" : "too large");
     Message m = addressed("PARAM_SET", v);
     m.setText("param_id", name).set("param_type", wanted.type);
     m.set("param_value", static_cast<double>(encode(wanted.value, wanted.type, bytewise(v))));

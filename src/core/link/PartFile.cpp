@@ -65,7 +65,9 @@ Result<void> PartFile::put(std::size_t index, std::span<const std::uint8_t> byte
 }
 
 Result<void> PartFile::save() {
-    if (std::fflush(file_) != 0) return fail("{}: cannot be written: {}", partOf(path_), std::strerror(errno));
+    // The note is written after what it says is there.
+    if (std::fflush(file_) != 0 || ::fdatasync(fileno(file_)) != 0)
+        return fail("{}: cannot be written: {}", partOf(path_), std::strerror(errno));
     std::string note = headOf(identity_, size_, block_);
     for (const bool there : have_) note += there ? '1' : '0';
     return writeFileAtomic(noteOf(path_), note);

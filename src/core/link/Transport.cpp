@@ -45,9 +45,9 @@ class AsioTransport : public Transport {
         io_.stop();
         if (thread_.joinable()) thread_.join();
     }
-    void received(const char* data, std::size_t size) {
-        if (line_.good()) return receiver_({reinterpret_cast<const std::uint8_t*>(data), size});
-        play(std::string(data, size), PlayedLine::incoming);
+    void received(const char* data, std::size_t size, std::uint64_t from = 0) {
+        if (line_.good()) return receiver_({reinterpret_cast<const std::uint8_t*>(data), size}, from);
+        play(std::string(data, size), PlayedLine::incoming, from);
     }
     virtual void write(std::string&& bytes) = 0;
 
@@ -55,17 +55,17 @@ class AsioTransport : public Transport {
     asio::executor_work_guard<asio::io_context::executor_type> work_{io_.get_executor()};
 
   private:
-    void deliver(std::string&& bytes, PlayedLine::Way way) {
+    void deliver(std::string&& bytes, PlayedLine::Way way, std::uint64_t from) {
         if (way == PlayedLine::outgoing) return write(std::move(bytes));
-        receiver_({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()});
+        receiver_({reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()}, from);
     }
-    void play(const std::string& bytes, PlayedLine::Way way) {
+    void play(const std::string& bytes, PlayedLine::Way way, std::uint64_t from = 0) {
         const double now = now_s();
         for (PlayedLine::Arrival& a : line_.play(bytes, way, now)) {
             if (a.at_s <= now)
-                deliver(std::move(a.bytes), way);
+                deliver(std::move(a.bytes), way, from);
             else
-                late_.emplace(std::pair(a.at_s, ++late_count_), Late{std::move(a.bytes), way});
+                late_.emplace(std::pair(a.at_s, ++late_count_), Late{std::move(a.bytes), way, from});
         }
         wake();
     }
@@ -82,7 +82,7 @@ class AsioTransport : public Transport {
             const double now = now_s();
             while (!late_.empty() && late_.begin()->first.first <= now) {
                 auto node = late_.extract(late_.begin());
-                deliver(std::move(node.mapped().bytes), node.mapped().way);
+                deliver(std::move(node.mapped().bytes), node.mapped().way, node.mapped().from);
             }
             wake();
         });
@@ -90,6 +90,7 @@ class AsioTransport : public Transport {
     struct Late {
         std::string bytes;
         PlayedLine::Way way;
+        std::uint64_t from;
     };
 
     Receiver receiver_;
@@ -143,18 +144,24 @@ class UdpTransport : public AsioTransport {
             if (error == asio::error::operation_aborted) return;
             if (!error && n > 0) {
                 if (listening_) remember();
-                received(buffer_.data(), n);
+                received(buffer_.data(), n, sender());
                 // What else has come is taken at once, without a wait for each packet.
                 asio::error_code none_left;
                 for (int i = 0; i < 64; ++i) {
                     n = socket_.receive_from(asio::buffer(buffer_), from_, 0, none_left);
                     if (none_left || n == 0) break;
                     if (listening_) remember();
-                    received(buffer_.data(), n);
+                    received(buffer_.data(), n, sender());
                 }
             }
             receive();
         });
+    }
+    std::uint64_t sender() const {
+        const auto address = from_.address();
+        const std::uint64_t host =
+            address.is_v4() ? address.to_v4().to_uint() : std::hash<std::string>{}(address.to_string());
+        return (host << 16 | from_.port()) + 1;
     }
     void remember() {
         constexpr std::size_t kMostPeers = 8;

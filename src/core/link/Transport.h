@@ -26,8 +26,8 @@ struct LinkConditions {
 
 class Transport {
   public:
-    /// Called on the transport's thread.
-    using Receiver = std::function<void(std::span<const std::uint8_t>)>;
+    /// Called on the transport's thread. `from` tells senders of datagrams apart; 0 where there is but one.
+    using Receiver = std::function<void(std::span<const std::uint8_t>, std::uint64_t from)>;
     /// Fails at once for an address that cannot be used (unknown host, port taken). A serial device that is not there
     /// is an error too; one that goes away later is waited for.
     static Result<std::unique_ptr<Transport>> open(const LinkAddress& address, Receiver receiver,

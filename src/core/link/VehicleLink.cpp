@@ -22,7 +22,8 @@ Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& addres
         link->recorder_ = std::move(*recorder);
     }
     auto transport = options.world.open(
-        *parsed, [l = link.get()](std::span<const std::uint8_t> b) { l->receive(b); }, options.conditions);
+        *parsed, [l = link.get()](std::span<const std::uint8_t> b, std::uint64_t from) { l->receive(b, from); },
+        options.conditions);
     if (!transport) return tl::unexpected(transport.error());
     {
         const std::lock_guard lock(link->mutex_);
@@ -35,6 +36,8 @@ Result<std::unique_ptr<VehicleLink>> VehicleLink::open(const std::string& addres
 VehicleLink::~VehicleLink() {
     beat_ = {};
     transport_.reset();
+    if (const std::uint64_t n = recorder_ ? recorder_->notBelieved() : 0; n > 0)
+        mark(fmt::format("{} packets were not believed; they are in a file of their own beside this one", n));
 }
 
 // ---- sending
@@ -167,12 +170,37 @@ bool VehicleLink::isSigned() const {
     return key_.has_value();
 }
 
-bool VehicleLink::believe(const Message& message, std::span<const std::uint8_t> frame) {
+/// Datagrams come from anywhere. A system that speaks from one address is believed from there alone; once it has been
+/// silent there for a while it may speak from another, which is told.
+bool VehicleLink::fromWhereItSpoke(const Message& message, std::uint64_t from, double now_ms) {
+    if (from == 0) return true;
+    constexpr double kSilent_ms = 5000;
+    constexpr std::size_t kMostSystems = 255;
+    const auto at = speakers_.find(message.system);
+    if (at == speakers_.end()) {
+        if (message.is("HEARTBEAT") && speakers_.size() < kMostSystems) speakers_[message.system] = {from, now_ms};
+        return true;
+    }
+    Speaker& speaker = at->second;
+    if (speaker.from != from) {
+        if (now_ms - speaker.heard_ms < kSilent_ms) {
+            ++other_address_;
+            return false;
+        }
+        speaker.from = from;
+        ++moved_;
+    }
+    speaker.heard_ms = now_ms;
+    return true;
+}
+
+bool VehicleLink::believe(const Message& message, std::span<const std::uint8_t> frame, std::uint64_t from,
+                          double now_ms) {
     if (!key_) {
         const auto now = mavlink::signingTime(clock_.unix_s());
         if (expected_key_ && signatures_.judge(frame, *expected_key_, now) == mavlink::SignatureJudgement::good)
             key_ = std::exchange(expected_key_, {});
-        return true;
+        return key_ || fromWhereItSpoke(message, from, now_ms);
     }
     if (message.is("RADIO_STATUS")) return true;  // radios do not hold keys; the standard lets their state pass
     switch (signatures_.judge(frame, *key_, mavlink::signingTime(clock_.unix_s()))) {
@@ -187,16 +215,30 @@ bool VehicleLink::believe(const Message& message, std::span<const std::uint8_t> 
     }
 }
 
-void VehicleLink::receive(std::span<const std::uint8_t> bytes) {
+namespace {
+/// An answer to somebody else on the link.
+bool isForAnother(const Message& m) {
+    const auto* system = m.info->field("target_system");
+    if (system == nullptr) return false;
+    const auto to = m.integer("target_system");
+    if (to != 0 && to != kOurSystem) return true;
+    if (to == 0 || m.info->field("target_component") == nullptr) return false;
+    const auto component = m.integer("target_component");
+    return component != 0 && component != kOurComponent;
+}
+}  // namespace
+
+void VehicleLink::receive(std::span<const std::uint8_t> bytes, std::uint64_t from) {
     const double now_ms = clock_.now_ms();
     bool any = false;  // that somebody waits for
     parser_.feed(bytes, [&](const Message& message, std::span<const std::uint8_t> frame) {
         if (message.system == kOurSystem && message.component == kOurComponent) return;  // our own, reflected
-        if (recorder_) recorder_->add(frame);
         const std::lock_guard lock(mutex_);
         window_bytes_ += frame.size();
         ++window_messages_;
-        if (!believe(message, frame)) return;
+        const bool believed = believe(message, frame, from, now_ms);
+        if (recorder_) believed ? recorder_->add(frame) : recorder_->addNotBelieved(frame);
+        if (!believed || isForAnother(message)) return;
         const bool nobody = first_ == 0;
         take(message, now_ms);
         any = any || (nobody && first_ != 0);
@@ -257,6 +299,8 @@ VehicleSnapshot VehicleLink::snapshotLocked(int system) const {
     copy.link.messages_per_s = messages_per_s_;
     copy.link.not_signed = not_signed_;
     copy.link.wrong_signature = wrong_signature_;
+    copy.link.other_address = other_address_;
+    copy.link.moved = moved_;
     copy.link.rates = rates_.share();
     return copy;
 }

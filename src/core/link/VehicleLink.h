@@ -104,9 +104,11 @@ class VehicleLink {
 
   private:
     explicit VehicleLink(Clock& clock) : clock_(clock) {}
-    void receive(std::span<const std::uint8_t> bytes);
+    void receive(std::span<const std::uint8_t> bytes, std::uint64_t from);
     /// Called with the mutex held. False for what must not be believed.
-    bool believe(const mavlink::Message& message, std::span<const std::uint8_t> frame);
+    bool believe(const mavlink::Message& message, std::span<const std::uint8_t> frame, std::uint64_t from,
+                 double now_ms);
+    bool fromWhereItSpoke(const mavlink::Message& message, std::uint64_t from, double now_ms);
     void take(const mavlink::Message& message, double now_ms);
     void beat(const std::stop_token& stop);
     void askRates(double now_ms);
@@ -124,7 +126,12 @@ class VehicleLink {
     std::atomic<int> mark_id_{0}, captures_{0};
     std::optional<mavlink::SigningKey> key_, expected_key_;
     mavlink::SignatureKeeper signatures_;
-    std::uint64_t signing_time_ = 0, not_signed_ = 0, wrong_signature_ = 0;
+    std::uint64_t signing_time_ = 0, not_signed_ = 0, wrong_signature_ = 0, other_address_ = 0, moved_ = 0;
+    struct Speaker {
+        std::uint64_t from = 0;
+        double heard_ms = 0;
+    };
+    std::map<int, Speaker> speakers_;  // from where each system speaks
     std::optional<double> round_trip_ms_;
     std::deque<std::int64_t> asked_ns_;  // what the round trip was asked with, newest last
     double window_ms_ = 0, bytes_per_s_ = 0, messages_per_s_ = 0;

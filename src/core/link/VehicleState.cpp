@@ -290,6 +290,25 @@ std::vector<PayloadQuestion> VehicleState::questions(double now_ms) {
     return state_.heard ? payload_.questions(state_.component, now_ms / 1000) : std::vector<PayloadQuestion>{};
 }
 
+/// One aircraft's clock goes forward and its place changes no quicker than anything flies; two with the same number
+/// jump to and fro. A restart or a jump of the position and back is not yet that.
+void VehicleState::listenForTwo(const Message& m, double now_ms) {
+    constexpr double kClockBack_s = 30, kNear_m = 300, kFastest_mps = 400, kLately_ms = 10000;
+    constexpr std::size_t kEnough = 4;
+    const double boot_s = m.number("time_boot_ms") / 1000;
+    const auto place = placeE7(m, "lat", "lon");
+    bool jumped = heard_boot_s_ && boot_s < *heard_boot_s_ - kClockBack_s;
+    if (place && heard_at_ && heard_boot_s_) {
+        const double far = distance_m(*heard_at_, *place);
+        jumped = jumped || (far > kNear_m && far > kFastest_mps * (std::abs(boot_s - *heard_boot_s_) + 1));
+    }
+    heard_boot_s_ = boot_s;
+    if (place) heard_at_ = place;
+    if (jumped) jumps_ms_.push_back(now_ms);
+    while (!jumps_ms_.empty() && now_ms - jumps_ms_.front() > kLately_ms) jumps_ms_.pop_front();
+    state_.link.two_voices = jumps_ms_.size() >= kEnough;
+}
+
 void VehicleState::take(const Message& m, double now_ms) {
     VehicleSnapshot& s = state_;
     countLoss(m, now_ms);
@@ -308,6 +327,7 @@ void VehicleState::take(const Message& m, double now_ms) {
     // What another component says of itself is not the aircraft's, nor is anything before it is known which one it is.
     if (!s.heard || m.component != s.component) return;
     if (m.is("GLOBAL_POSITION_INT")) {
+        listenForTwo(m, now_ms);
         position(m);
     } else if (m.is("ATTITUDE")) {
         put(s.roll_deg, m.number("roll") * kDegrees);
@@ -337,7 +357,7 @@ void VehicleState::take(const Message& m, double now_ms) {
     } else if (m.is("STATUSTEXT")) {
         // A long text comes in pieces of 50 characters with one id; the last is shorter.
         const auto id = static_cast<int>(m.integer("id"));
-        std::string text = m.text("text");
+        std::string text = shownText(m.text("text"));
         if (id != 0 && id == partial_id_ && m.integer("chunk_seq") > 0 && !s.texts->empty()) {
             std::string& whole = s.texts.edit().back().text;
             if (whole.size() < 1000) whole += text;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <deque>
 #include <map>
 #include <optional>
 #include <string>
@@ -46,7 +47,10 @@ struct LinkQuality {
     double heartbeat_age_s = 0;
     std::optional<double> round_trip_ms;
     double bytes_per_s = 0, messages_per_s = 0;  // of the whole link
-    std::uint64_t not_signed = 0, wrong_signature = 0;
+    // Packets that were not believed: without a signature, with another key's, of a system that speaks elsewhere.
+    std::uint64_t not_signed = 0, wrong_signature = 0, other_address = 0;
+    std::uint64_t moved = 0;                   // how often a system went on from another address
+    bool two_voices = false;                   // clock or place jump to and fro as those of one aircraft cannot
     std::optional<double> radio_left_percent;  // room in the radio's own buffer
     std::optional<int> radio_rssi, radio_remote_rssi;
     double rates = 1;  // share of the wished message rates that is asked for now
@@ -150,6 +154,10 @@ class VehicleState {
     std::string partial_text_;
     int partial_id_ = 0;
     double track_step_m_ = 1;
+    void listenForTwo(const mavlink::Message& message, double now_ms);
+    std::optional<double> heard_boot_s_;
+    std::optional<GeoPoint> heard_at_;
+    std::deque<double> jumps_ms_;  // when clock or place jumped, lately
 };
 
 }  // namespace anhinga

@@ -1,11 +1,13 @@
 #include "core/logbook/Logbook.h"
 
 #include <algorithm>
+#include <chrono>
 #include <cmath>
 #include <cstring>
 #include <filesystem>
 
 #include "core/base/Digest.h"
+#include "core/base/File.h"
 #include "core/base/Sqlite.h"
 #include "core/base/Text.h"
 
@@ -15,13 +17,13 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t kTrackPoints = 160;
-constexpr int kVersion = 1;
+constexpr int kVersion = 2;
 
 constexpr const char* kTables =
     "CREATE TABLE IF NOT EXISTS flights (id INTEGER PRIMARY KEY, path TEXT, sha256 TEXT, bytes INTEGER, format TEXT, "
     "session INTEGER, start_unix_s REAL, duration_s REAL, distance_m REAL, top_height_home_m REAL, lat_deg REAL, "
     "lon_deg REAL, track BLOB, added_unix_s REAL, vehicle TEXT, place_name TEXT, notes TEXT, tags TEXT, "
-    "plan_path TEXT, UNIQUE(sha256, session));"
+    "plan_path TEXT, changed_unix_s REAL, UNIQUE(sha256, session));"
     "CREATE TABLE IF NOT EXISTS hardware_notes (id INTEGER PRIMARY KEY, time_unix_s REAL, vehicle TEXT, text TEXT);"
     "CREATE TABLE IF NOT EXISTS parameters (sha256 TEXT PRIMARY KEY, content TEXT);";
 constexpr const char* kColumns =
@@ -92,6 +94,14 @@ bool matches(const LogbookEntry& e, const std::vector<std::string>& words) {
                        [&](const std::string& w) { return all.find(w) != std::string::npos; });
 }
 
+/// When a file was last changed, seconds since 1970; 0 when that cannot be told.
+double changedAt(const std::string& path) {
+    std::error_code none;
+    const auto time = fs::last_write_time(path, none);
+    if (none) return 0;
+    return std::chrono::duration<double>(std::chrono::file_clock::to_sys(time).time_since_epoch()).count();
+}
+
 std::vector<std::string> wordsOf(const std::string& text) {
     std::vector<std::string> words;
     std::string word;
@@ -153,21 +163,26 @@ std::vector<LogbookEntry> entriesOf(const FlightLog& log) {
 }
 
 Result<std::shared_ptr<Logbook>> Logbook::open(const std::string& path) {
-    std::error_code error;
-    fs::create_directories(fs::path(path).parent_path(), error);
+    // What was flown where is for its owner's eyes alone; what SQLite lays beside it has the mode of the file itself.
+    (void)makePrivateFolder(fs::path(path).parent_path().string());
+    makePrivate(path);
     sqlite3* db = nullptr;
     const int code =
         sqlite3_open_v2(path.c_str(), &db, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE | SQLITE_OPEN_FULLMUTEX, nullptr);
     std::shared_ptr<Logbook> book(new Logbook(path, db));
     if (code != SQLITE_OK) return fail("{}: cannot be opened: {}", path, sqlite3_errmsg(db));
     sqlite3_busy_timeout(db, 4000);
+    int made = 0;
     {
         Query version(db, "PRAGMA user_version");
         if (!version.row()) return fail("{}: not a logbook: {}", path, sqlite3_errmsg(db));
         if (version.integer(0) > kVersion)
             return fail("{}: this logbook was made by a newer version of the program ({}; this one knows {})", path,
                         version.integer(0), kVersion);
+        made = static_cast<int>(version.integer(0));
     }
+    // Version 1 did not know when a file was last changed.
+    if (made == 1) sqlite3_exec(db, "ALTER TABLE flights ADD COLUMN changed_unix_s REAL", nullptr, nullptr, nullptr);
     // Notes of the operator are never lost to a power cut.
     const std::string make = std::string("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;") + kTables +
                              fmt::format("PRAGMA user_version={};", kVersion);
@@ -191,6 +206,11 @@ Result<LogbookAdded> Logbook::add(const std::string& path, const std::string& pl
 }
 
 Result<LogbookAdded> Logbook::add(const std::string& path, const FlightLog& log, const std::string& plan_path) {
+    if (!log.believed) {
+        LogbookAdded no_flight;
+        no_flight.not_logs = 1;
+        return no_flight;
+    }
     const auto digest = sha256OfFile(path);
     if (!digest) return tl::unexpected(digest.error());
     std::error_code none;
@@ -200,18 +220,39 @@ Result<LogbookAdded> Logbook::add(const std::string& path, const FlightLog& log,
     Query known(db_, "SELECT path FROM flights WHERE sha256=?");
     if (known.bind(*digest).row()) {
         ++out.duplicates;
-        if (const std::string before = known.text(0); before != where && !fs::exists(before, none))
-            Query(db_, "UPDATE flights SET path=? WHERE sha256=?").bind(where).bind(*digest).done();
+        const std::string before = known.text(0);
+        // Where it was there may be another flight by now.
+        const bool gone =
+            before != where && (!fs::exists(before, none) || sha256OfFile(before).value_or("") != *digest);
+        if (gone || before == where)
+            Query(db_, "UPDATE flights SET path=?, changed_unix_s=? WHERE sha256=?")
+                .bind(where)
+                .bindReal(changedAt(path))
+                .bind(*digest)
+                .done();
         return out;
     }
-    // A recording that has grown since it was noted replaces its entry; what was written beside it stays.
+    // A recording that has grown since it was noted replaces its entry; what was written beside it stays. It is the
+    // same only when what it was is its beginning: a card that was formatted gives its next flight the same name.
     std::vector<LogbookEntry> before;
-    Query same(db_, (std::string("SELECT ") + kColumns + " FROM flights WHERE path=?").c_str());
-    same.bind(where);
-    while (same.row()) before.push_back(entryOf(same));
+    {
+        Query same(db_, (std::string("SELECT ") + kColumns + " FROM flights WHERE path=?").c_str());
+        same.bind(where);
+        std::map<std::string, bool> grown;  // by fingerprint
+        while (same.row()) {
+            LogbookEntry e = entryOf(same);
+            const auto [at, anew] = grown.try_emplace(e.sha256, false);
+            if (anew) {
+                const auto beginning = sha256OfBeginning(path, e.bytes);
+                at->second = e.bytes > 0 && beginning && *beginning == e.sha256;
+            }
+            if (at->second) before.push_back(std::move(e));
+        }
+    }
     if (sqlite3_exec(db_, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr) != SQLITE_OK)
         return fail("{}: cannot be written: {}", path_, sqlite3_errmsg(db_));
-    bool ok = Query(db_, "DELETE FROM flights WHERE path=?").bind(where).done();
+    bool ok = true;
+    for (const LogbookEntry& old : before) ok = ok && Query(db_, "DELETE FROM flights WHERE id=?").bind(old.id).done();
     for (LogbookEntry e : entriesOf(log)) {
         for (const LogbookEntry& old : before)
             if (old.session == e.session) {
@@ -224,29 +265,34 @@ Result<LogbookAdded> Logbook::add(const std::string& path, const FlightLog& log,
         if (!plan_path.empty()) e.plan_path = plan_path;
         const auto bytes = fs::file_size(path, none);
         const GeoPoint place = e.place.value_or(GeoPoint{});
-        ok = ok && Query(db_,
-                         "INSERT INTO flights (path, sha256, bytes, format, session, start_unix_s, duration_s, "
-                         "distance_m, top_height_home_m, lat_deg, lon_deg, track, added_unix_s, vehicle, place_name, "
-                         "notes, tags, plan_path) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
-                       .bind(where)
-                       .bind(*digest)
-                       .bind(static_cast<std::int64_t>(bytes))
-                       .bind(e.format)
-                       .bind(e.session)
-                       .bindReal(e.start_unix_s)
-                       .bindReal(e.duration_s)
-                       .bindReal(e.distance_m)
-                       .bindReal(e.top_height_home_m)
-                       .bindReal(place.lat_deg)
-                       .bindReal(place.lon_deg)
-                       .bind(packed(e.track), true)
-                       .bindReal(unixNow())
-                       .bind(e.vehicle)
-                       .bind(e.place_name)
-                       .bind(e.notes)
-                       .bind(e.tags)
-                       .bind(e.plan_path)
-                       .done();
+        ok =
+            ok &&
+            Query(
+                db_,
+                "INSERT INTO flights (path, sha256, bytes, format, session, start_unix_s, duration_s, "
+                "distance_m, top_height_home_m, lat_deg, lon_deg, track, added_unix_s, vehicle, place_name, "
+                "notes, tags, plan_path, changed_unix_s) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
+                "?)")
+                .bind(where)
+                .bind(*digest)
+                .bind(static_cast<std::int64_t>(bytes))
+                .bind(e.format)
+                .bind(e.session)
+                .bindReal(e.start_unix_s)
+                .bindReal(e.duration_s)
+                .bindReal(e.distance_m)
+                .bindReal(e.top_height_home_m)
+                .bindReal(place.lat_deg)
+                .bindReal(place.lon_deg)
+                .bind(packed(e.track), true)
+                .bindReal(unixNow())
+                .bind(e.vehicle)
+                .bind(e.place_name)
+                .bind(e.notes)
+                .bind(e.tags)
+                .bind(e.plan_path)
+                .bindReal(changedAt(path))
+                .done();
         ++out.flights;
     }
     if (!log.params.empty()) {
@@ -285,11 +331,7 @@ Result<LogbookAdded> Logbook::addFolder(const std::string& folder,
         if (stop.stop_requested()) break;
         if (progress) progress(done, static_cast<int>(files.size()), file);
         ++done;
-        if (only_new) {
-            std::error_code none;
-            const auto bytes = fs::file_size(file, none);
-            if (!none && knows(file, bytes)) continue;
-        }
+        if (only_new && knows(file)) continue;
         if (!looksLikeLog(file)) {
             ++out.not_logs;
             continue;
@@ -302,6 +344,7 @@ Result<LogbookAdded> Logbook::addFolder(const std::string& folder,
         out.flights += one->flights;
         out.files += one->files;
         out.duplicates += one->duplicates;
+        out.not_logs += one->not_logs;
     }
     return out;
 }
@@ -355,12 +398,21 @@ std::optional<LogbookEntry> Logbook::flightBefore(const LogbookEntry& entry) con
     return q.row() ? std::optional(entryOf(q)) : std::nullopt;
 }
 
-bool Logbook::knows(const std::string& path, std::uint64_t bytes) const {
+bool Logbook::knows(const std::string& path) const {
     std::error_code none;
     const std::string where = fs::absolute(path, none).lexically_normal().string();
+    const auto bytes = fs::file_size(path, none);
+    if (none) return false;
     const std::lock_guard lock(mutex_);
-    Query q(db_, "SELECT 1 FROM flights WHERE path=? AND bytes=?");
-    return q.bind(where).bind(static_cast<std::int64_t>(bytes)).row();
+    Query q(db_, "SELECT 1 FROM flights WHERE path=? AND bytes=? AND changed_unix_s=?");
+    return q.bind(where).bind(static_cast<std::int64_t>(bytes)).bindReal(changedAt(path)).row();
+}
+
+bool isTheFileOf(const LogbookEntry& entry) {
+    std::error_code none;
+    if (fs::file_size(entry.path, none) != entry.bytes || none) return false;
+    const auto digest = sha256OfFile(entry.path);
+    return digest && *digest == entry.sha256;
 }
 
 std::size_t Logbook::count() const {

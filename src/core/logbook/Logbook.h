@@ -66,8 +66,8 @@ class Logbook {
     Result<LogbookAdded> add(const std::string& path, const std::string& plan_path = {});
     /// The same for a log that is open already.
     Result<LogbookAdded> add(const std::string& path, const FlightLog& log, const std::string& plan_path = {});
-    /// Every log in a folder and those inside it, told by content; `only_new`: files that are known by place and size
-    /// are passed over unread. `progress`: done, of how many, the present file.
+    /// Every log in a folder and those inside it, told by content; `only_new`: files that are known by place, size and
+    /// time are passed over unread. `progress`: done, of how many, the present file.
     Result<LogbookAdded> addFolder(const std::string& folder,
                                    const std::function<void(int, int, const std::string&)>& progress = {},
                                    const std::stop_token& stop = {}, bool only_new = false);
@@ -83,8 +83,8 @@ class Logbook {
     std::map<std::string, double> parameters(const std::string& sha256) const;
     /// The last flight of the same vehicle before this one that has parameters.
     std::optional<LogbookEntry> flightBefore(const LogbookEntry& entry) const;
-    /// Whether a file at that place, of that size, is in it.
-    bool knows(const std::string& path, std::uint64_t bytes) const;
+    /// Whether the file at that place is in it, by its size and by when it was last changed.
+    bool knows(const std::string& path) const;
     /// Forgets flights; their files stay.
     Result<void> remove(const std::vector<std::int64_t>& ids);
 
@@ -101,6 +101,9 @@ class Logbook {
     mutable std::mutex mutex_;
 };
 
+/// Whether the file of an entry still is what was noted of it; else it is gone, or another lies there now. Reads all of
+/// it.
+bool isTheFileOf(const LogbookEntry& entry);
 /// What a logbook notes of a log: one entry a flight. Sessions that never left the ground (below 2 m and 10 m) are
 /// left out unless there is nothing else.
 std::vector<LogbookEntry> entriesOf(const FlightLog& log);

@@ -4,6 +4,7 @@
 #include <unordered_map>
 
 #include "core/base/Physics.h"
+#include "core/base/Text.h"
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
 #include "core/mavlink/ModeNames.h"
@@ -19,6 +20,7 @@ using mavlink::MessageInfo;
 using mavlink::Parser;
 
 constexpr double kRad = 180 / M_PI;
+constexpr const char* kNotBelieved = "mark: what follows was not believed";  // as the recorder begins such a file
 
 std::uint64_t stampAt(std::span<const std::uint8_t> bytes) {
     std::uint64_t us = 0;
@@ -52,6 +54,10 @@ class RecordingLog {
             vehicle_ = m.system;
             log_.vehicle =
                 fmt::format("vehicle {}, {}", m.system, mavlink::typeText(static_cast<int>(m.integer("type"))));
+        }
+        if (m.is("STATUSTEXT") && m.system > 250 && m.text("text") == kNotBelieved) {
+            log_.believed = false;
+            log_.format = "MAVLink recording of packets that were not believed";
         }
         // The operator's marks are said by the ground.
         if (m.is("STATUSTEXT") && m.system > 250 && vehicle_ != 0) return takeText(m);
@@ -161,7 +167,7 @@ class RecordingLog {
     void takeText(const Message& m) {
         constexpr const char* kMark = "mark: ";
         const auto id = static_cast<int>(m.integer("id"));
-        const std::string text = m.text("text");
+        const std::string text = shownText(m.text("text"));
         if (id != 0 && id == text_id_ && m.integer("chunk_seq") > 0 && !log_.events.empty()) {
             constexpr std::size_t kLongest = 1000;
             if (log_.events.back().text.size() < kLongest) log_.events.back().text += text;

@@ -9,6 +9,7 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "core/base/File.h"
 #include "core/plan/PlanFile.h"
 
 namespace anhinga {
@@ -31,8 +32,8 @@ int takeLock(const std::string& file) {
 
 Result<KeptCopy> KeptCopy::begin(const std::string& folder) {
     std::error_code error;
-    std::filesystem::create_directories(folder, error);
-    if (error) return fail("{}: cannot be made: {}", folder, error.message());
+    if (auto made = makePrivateFolder(folder); !made) return tl::unexpected(made.error());
+    removeLeftParts(folder);
     for (int n = 0; n < 1000; ++n) {
         KeptCopy copy;
         copy.file_ = fmt::format("{}/{}-{}{}", folder, ::getpid(), n, kPlanExtension);
@@ -69,7 +70,8 @@ Result<void> KeptCopy::write(const Plan& plan, const std::string& original) {
     if (!extra.is_object()) extra = nlohmann::ordered_json::object();
     extra[kOriginal] = original;
     copy.unknown = extra.dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
-    return savePlan(copy, file_);
+    // Whatever it is like: better one that has to be mended by hand than none.
+    return writeFileAtomic(file_, writePlanText(copy), {.private_file = true});
 }
 
 void KeptCopy::clear() {
@@ -85,12 +87,26 @@ std::vector<LeftPlan> leftPlans(const std::string& folder) {
     std::error_code error;
     for (const auto& entry : std::filesystem::directory_iterator(folder, error)) {
         const std::string file = entry.path().string();
+        if (file.ends_with(kLock)) {
+            // Of a copy that is not there any more, and nobody is about to make.
+            const std::string copy = file.substr(0, file.size() - std::string_view(kLock).size());
+            std::error_code none;
+            if (std::filesystem::exists(copy, none)) continue;
+            if (const int lock = takeLock(copy); lock >= 0) {
+                ::unlink(file.c_str());
+                ::close(lock);
+            }
+            continue;
+        }
         if (!file.ends_with(kPlanExtension)) continue;
         const int lock = takeLock(file);
         if (lock < 0) continue;
         ::close(lock);
         auto plan = loadPlan(file);
-        if (!plan) continue;
+        if (!plan) {
+            found.push_back({entry.last_write_time(error), {file, "", {}, plan.error().message}});
+            continue;
+        }
         LeftPlan left{file, "", std::move(*plan)};
         auto extra = nlohmann::ordered_json::parse(left.plan.unknown, nullptr, false);
         if (extra.is_object() && extra.contains(kOriginal) && extra[kOriginal].is_string()) {

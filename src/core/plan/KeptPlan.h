@@ -37,8 +37,9 @@ class KeptCopy {
 struct LeftPlan {
     std::string file, original;
     Plan plan;
+    std::string problem = {};  // why the copy cannot be read; it is there as a file all the same
 };
-/// Of windows that are gone, newest first. Copies that cannot be read are skipped and stay where they are.
+/// Of windows that are gone, newest first. Locks that nothing belongs to are taken away.
 std::vector<LeftPlan> leftPlans(const std::string& folder);
 void removeLeft(const LeftPlan& left);
 

@@ -1,6 +1,7 @@
 #include "core/plan/PlanFile.h"
 
 #include <filesystem>
+#include <unordered_map>
 
 #include "core/base/File.h"
 
@@ -16,13 +17,98 @@ Result<Plan> loadPlan(const std::string& path) {
     return readPlanText(*text, path);
 }
 
-Result<void> savePlan(const Plan& plan, const std::string& path) {
-    return writeFileAtomic(path, writePlanText(plan));
+Result<void> savePlan(const Plan& plan, const std::string& path, const WriteOptions& options) {
+    const std::string text = writePlanText(plan);
+    const auto back = readPlanText(text, "the plan");
+    if (!back) return fail("{}: not saved, since it could not be opened again: {}", path, back.error().message);
+    if (writePlanText(*back) != text)
+        return fail("{}: not saved, since it would be another plan when it is opened again", path);
+    return writeFileAtomic(path, text, options);
+}
+
+namespace {
+
+/// What is in `now` and not, the same, in `before`.
+template <typename Part>
+std::vector<Part> changed(const std::vector<Part>& now, const std::vector<Part>& before) {
+    std::vector<Part> out;
+    std::unordered_map<ItemId, const Part*> known;  // made once something stands elsewhere
+    for (std::size_t i = 0; i < now.size(); ++i) {
+        const Part* was = i < before.size() && before[i].id == now[i].id ? &before[i] : nullptr;
+        if (was == nullptr) {
+            if (known.empty())
+                for (const Part& p : before) known.emplace(p.id, &p);
+            const auto at = known.find(now[i].id);
+            was = at != known.end() ? at->second : nullptr;
+        }
+        if (was == nullptr || *was != now[i]) out.push_back(now[i]);
+    }
+    return out;
+}
+
+Result<void> readsBack(const Plan& plan) {
+    const auto back = readPlanText(writePlanText(plan), "the plan");
+    if (!back) return tl::unexpected(back.error());
+    return {};
+}
+
+}  // namespace
+
+Result<void> canBeSaved(const Plan& plan, const Plan* before) {
+    if (before == nullptr) return readsBack(plan);
+    constexpr std::size_t kMostParts = 100000;
+    if (plan.items.size() + plan.fences.size() + plan.rally.size() + plan.obstacles.size() + plan.zones.size() +
+            plan.covers.size() >=
+        kMostParts)
+        return fail("more than the {} parts a plan may hold", kMostParts);
+    Plan probe = plan;
+    probe.items.clear();
+    probe.fences = changed(plan.fences, before->fences);
+    probe.rally = changed(plan.rally, before->rally);
+    probe.obstacles = changed(plan.obstacles, before->obstacles);
+    probe.zones = changed(plan.zones, before->zones);
+    probe.covers = changed(plan.covers, before->covers);
+    if (plan.checklist == before->checklist) probe.checklist.clear();
+    if (plan.sections == before->sections) probe.sections.clear();
+    if (plan.cuts == before->cuts) probe.cuts.clear();
+    probe.seals.clear();
+    if (const auto ok = readsBack(probe); !ok) return ok;
+    const auto items = changed(plan.items, before->items);
+    if (items.empty()) return {};
+    Plan alone;
+    alone.items = items;
+    if (readsBack(alone)) return {};
+    // Which of them it is.
+    for (const Item& item : items) {
+        alone.items = {item};
+        if (const auto ok = readsBack(alone); !ok) return failIn(itemText(plan, item.id), ok.error());
+    }
+    return readsBack(plan);
 }
 
 std::string resolveBeside(const std::string& plan_path, const std::string& file) {
     const std::filesystem::path p(file);
     return p.is_absolute() ? file : (std::filesystem::path(plan_path).parent_path() / p).lexically_normal().string();
+}
+
+Plan movedTo(Plan plan, const std::string& from, const std::string& to) {
+    namespace fs = std::filesystem;
+    std::error_code none;
+    const auto folderOf = [&](const std::string& file) {
+        return fs::absolute(file, none).lexically_normal().parent_path();
+    };
+    if (!to.empty() && !from.empty() && folderOf(from) == folderOf(to)) return plan;
+    for (auto* files : {&plan.terrain_files, &plan.imagery_files})
+        for (std::string& f : *files) {
+            const bool was_absolute = fs::path(f).is_absolute();
+            const fs::path whole = fs::absolute(from.empty() ? f : resolveBeside(from, f), none).lexically_normal();
+            // What lies below the plan is told from there, what was named by its whole path stays so, the rest is told
+            // from where the plan lies now.
+            const fs::path beside = to.empty() ? fs::path() : whole.lexically_relative(folderOf(to));
+            const bool below = !beside.empty() && *beside.begin() != "..";
+            f = beside.empty() || (was_absolute && !below) ? whole.string() : beside.string();
+        }
+    return plan;
 }
 
 }  // namespace anhinga

@@ -5,6 +5,7 @@
 #include <string>
 #include <string_view>
 
+#include "core/base/File.h"
 #include "core/base/Result.h"
 #include "core/plan/Plan.h"
 
@@ -19,10 +20,17 @@ std::string writePlanText(const Plan& plan);
 Result<Plan> readPlanText(std::string_view text, const std::string& name);
 
 Result<Plan> loadPlan(const std::string& path);
-/// Atomic: the file is the old one or the new one, never half.
-Result<void> savePlan(const Plan& plan, const std::string& path);
+/// Atomic: the file is the old one or the new one, never half. What is written is read back first: a plan that could
+/// not be opened again is not saved, and the error says what is wrong in it.
+Result<void> savePlan(const Plan& plan, const std::string& path, const WriteOptions& options = {});
+/// Whether a file of it could be opened again: every number is within what a plan file may hold. Parts that are as in
+/// `before`, which could be, are not looked at again.
+Result<void> canBeSaved(const Plan& plan, const Plan* before = nullptr);
 /// `file` of a plan stored at `plan_path`, as a path that can be opened.
 std::string resolveBeside(const std::string& plan_path, const std::string& file);
+/// The same plan for a file elsewhere: terrain and pictures that were found from `from` are found from `to`; an empty
+/// path stands for no file.
+Plan movedTo(Plan plan, const std::string& from, const std::string& to);
 
 /// The one word for what the camera makes and when that plans of formats 1 to 5 and the command line's older option
 /// have: distance, time, stop, video or none. False, and nothing is changed, when it is none of them.

@@ -5,8 +5,8 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "core/base/Json.h"
 #include "core/base/Text.h"
-#include "core/geo/Polygon.h"
 #include "core/plan/PlanFile.h"
 #include "core/plan/PlanMembers.h"
 
@@ -18,7 +18,7 @@ using Json = nlohmann::ordered_json;
 using namespace planfile;
 
 constexpr std::size_t kMaxItems = 100000;
-constexpr double kMaxHeight_m = 20000;
+constexpr double kMaxHeight_m = 1e5;  // findings say more than that it is a number
 
 /// What is wrong, inside the reader only; becomes a Result at its door.
 struct Wrong {
@@ -271,9 +271,7 @@ Fence readFence(const Json& feature, const Json& data) {
         fence.unknown = unknownOf(data, {"type", "id", "kind", "name", "radius_m", "centre"});
         return fence;
     }
-    fence.outline = readOutline(feature);
-    const LocalFrame frame(middleOf(fence.outline));
-    if (selfCrossing(toLocal(frame, fence.outline))) wrong("this fence crosses itself; move its corners apart");
+    fence.outline = readOutline(feature);  // one that crosses itself is a finding
     fence.unknown = unknownOf(data, {"type", "id", "kind", "name"});
     return fence;
 }
@@ -299,7 +297,7 @@ Obstacle readObstacle(const Json& feature, const Json& data) {
     o.id = readId(data, "id");
     o.kind = static_cast<ObstacleKind>(valueOf(kObstacles, textOr(data, "kind", ""), "obstacle kind"));
     o.name = textOr(data, "name", "");
-    o.height_m = number(data, "height_m", 0, 2000);
+    o.height_m = number(data, "height_m", 0, kMaxHeight_m);
     o.radius_m = numberOr(data, "radius_m", 1, 0, 10000);
     o.margin_m = numberOr(data, "margin_m", 10, 0, 10000);
     if (o.kind == ObstacleKind::mast) {
@@ -595,6 +593,7 @@ bool setCameraByOldWord(Pattern& pattern, std::string_view word) {
 
 Result<Plan> readPlanText(std::string_view text, const std::string& name) {
     if (text.empty()) return fail("{}: the file is empty", name);
+    if (nestsDeeper(text)) return fail("{}: lists and objects more than {} deep within each other", name, kDeepestJson);
     try {
         return readPlan(Json::parse(text));
     } catch (const Json::parse_error& e) {

@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "core/base/Json.h"
 #include "core/plan/PlanMembers.h"
 
 namespace anhinga {
@@ -233,6 +234,7 @@ ProfileLibrary genericProfiles() {
 }
 
 Result<ProfileLibrary> readProfiles(std::string_view text, const std::string& name) {
+    if (nestsDeeper(text)) return fail("{}: lists and objects more than {} deep within each other", name, kDeepestJson);
     try {
         const Json root = Json::parse(text);
         if (!root.is_object() || !root.contains("anhinga_profiles"))

@@ -33,11 +33,20 @@ Result<GdalDataset> openRaster(const std::string& path) {
         CPLPopErrorHandler();
         return fail("{}: no such file", path);
     }
+    if (!S_ISREG(info.st_mode) && !S_ISDIR(info.st_mode)) {
+        CPLPopErrorHandler();
+        return fail("{}: is a device or a pipe, a raster file is needed", path);
+    }
     if (S_ISDIR(info.st_mode)) {
         CPLPopErrorHandler();
         return fail("{}: is a directory, a raster file is needed", path);
     }
-    GdalDataset dataset(GDALOpenEx(path.c_str(), GDAL_OF_RASTER | GDAL_OF_READONLY, nullptr, nullptr, nullptr));
+    // Files that hold their pixels themselves. Those that tell where to find them (virtual rasters, descriptions of
+    // services) would make a plan reach elsewhere, over the network too.
+    static const char* const kDrivers[] = {"GTiff",   "AAIGrid", "SRTMHGT", "HFA",         "PNG",  "JPEG",
+                                           "BMP",     "MBTiles", "DTED",    "EHdr",        "ENVI", "XYZ",
+                                           "USGSDEM", "GSBG",    "GSAG",    "JP2OpenJPEG", nullptr};
+    GdalDataset dataset(GDALOpenEx(path.c_str(), GDAL_OF_RASTER | GDAL_OF_READONLY, kDrivers, nullptr, nullptr));
     CPLPopErrorHandler();
     if (!dataset) return fail("{}: not a raster that can be read: {}", path, lastGdalError());
     if (GDALGetRasterCount(dataset.get()) < 1) return fail("{}: the raster has no bands", path);

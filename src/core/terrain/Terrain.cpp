@@ -4,7 +4,9 @@
 #include <ogr_srs_api.h>
 
 #include <cmath>
+#include <filesystem>
 #include <limits>
+#include <set>
 
 #include "core/terrain/GdalFile.h"
 
@@ -102,13 +104,38 @@ std::optional<double> ElevationRaster::sample(GeoPoint p) const {
 }
 
 Result<std::shared_ptr<const Terrain>> Terrain::open(const std::vector<std::string>& paths) {
-    std::vector<std::shared_ptr<const ElevationRaster>> rasters;
-    for (const std::string& path : paths) {
-        auto raster = ElevationRaster::open(path);
-        if (!raster) return tl::unexpected(raster.error());
-        rasters.push_back(*raster);
+    std::vector<Named> files;
+    for (const std::string& path : paths) files.push_back({path, path});
+    auto terrain = openPresent(files);
+    if (!terrain->missing().empty()) return fail("{}", terrain->missing().front().why);
+    return terrain;
+}
+
+std::shared_ptr<const Terrain> Terrain::openPresent(const std::vector<Named>& files, const Terrain* before) {
+    const auto whole = [](const std::string& path) {
+        std::error_code none;
+        const auto file = std::filesystem::weakly_canonical(path, none);
+        return none ? path : file.string();
+    };
+    auto terrain = std::make_shared<Terrain>();
+    std::set<std::string> taken;
+    for (const Named& f : files) {
+        if (!taken.insert(whole(f.path)).second) continue;
+        std::shared_ptr<const ElevationRaster> raster;
+        if (before != nullptr)
+            for (const auto& r : before->rasters())
+                if (r->path() == f.path) raster = r;
+        if (!raster) {
+            auto opened = ElevationRaster::open(f.path);
+            if (!opened) {
+                terrain->missing_.push_back({f.name, opened.error().message});
+                continue;
+            }
+            raster = std::move(*opened);
+        }
+        terrain->rasters_.push_back(std::move(raster));
     }
-    return std::make_shared<const Terrain>(std::move(rasters));
+    return terrain;
 }
 
 std::optional<double> Terrain::sample(GeoPoint p) const {

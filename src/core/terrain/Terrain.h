@@ -45,6 +45,19 @@ class Terrain {
     Terrain() = default;
     explicit Terrain(std::vector<std::shared_ptr<const ElevationRaster>> rasters) : rasters_(std::move(rasters)) {}
     static Result<std::shared_ptr<const Terrain>> open(const std::vector<std::string>& paths);
+    /// A file that a plan names and where that is.
+    struct Named {
+        std::string name, path;
+    };
+    /// What can be read of them; the rest is missing(). Rasters that `before` has open are not opened again, nor is one
+    /// that is named twice.
+    static std::shared_ptr<const Terrain> openPresent(const std::vector<Named>& files, const Terrain* before = nullptr);
+    /// Files that could not be read, as they are named, and why.
+    struct Missing {
+        std::string name, why;
+        bool operator==(const Missing&) const = default;
+    };
+    const std::vector<Missing>& missing() const { return missing_; }
     std::optional<double> sample(GeoPoint p) const;
     bool empty() const { return rasters_.empty(); }
     /// Finest cell of all rasters, metres; 30 when there are none.
@@ -53,6 +66,7 @@ class Terrain {
 
   private:
     std::vector<std::shared_ptr<const ElevationRaster>> rasters_;
+    std::vector<Missing> missing_;
 };
 
 }  // namespace anhinga

@@ -55,6 +55,12 @@ void AlarmWatch::lookAtLink(const VehicleSnapshot& v, FoundMap& found) const {
                          fmt::format("Link is poor: {:.0f} % of the packets are lost", 100 * v.link.recent_loss)};
     if (v.link.wrong_signature > 0)
         found["signature"] = {AlarmLevel::warn, "Packets with another signing key are received; they are not believed"};
+    if (v.link.other_address > 0)
+        found["address"] = {AlarmLevel::warn,
+                            fmt::format("Somebody else speaks as vehicle {}; that is not believed", v.system)};
+    if (v.link.two_voices)
+        found["two"] = {AlarmLevel::danger,
+                        fmt::format("Two aircraft speak as vehicle {}: clock or place jump to and fro", v.system)};
 }
 
 void AlarmWatch::lookAtFences(const VehicleSnapshot& v, FoundMap& found) const {
@@ -185,6 +191,14 @@ bool AlarmWatch::watch(const VehicleSnapshot& v, const std::optional<FlightProgr
         }
     }
     bool changed = false;
+    // A long text comes in pieces: what was raised with the first of them grows.
+    for (const SpokenText& t : *v.texts)
+        for (Alarm& a : alarms_)
+            if (const std::string whole = "Aircraft: " + t.text;
+                a.id == "said " + std::to_string(t.number) && a.text.size() < whole.size()) {
+                a.text = whole;
+                changed = true;
+            }
     for (Alarm& a : alarms_) {
         const auto at = found.find(a.id);
         const bool over = at == found.end();
@@ -193,6 +207,7 @@ bool AlarmWatch::watch(const VehicleSnapshot& v, const std::optional<FlightProgr
             if (at->second.level > a.level) {
                 a.acknowledged = false;
                 changed = true;
+                a.since_s = now_s;
                 raised_.push_back({a.id, at->second.level, at->second.text, now_s});
             }
             if (a.text != at->second.text) changed = true;
@@ -218,7 +233,7 @@ bool AlarmWatch::watch(const VehicleSnapshot& v, const std::optional<FlightProgr
     }
     if (changed)
         std::stable_sort(alarms_.begin(), alarms_.end(), [](const Alarm& a, const Alarm& b) {
-            return std::pair(!a.acknowledged, a.level) > std::pair(!b.acknowledged, b.level);
+            return std::tuple(!a.acknowledged, a.level, a.since_s) > std::tuple(!b.acknowledged, b.level, b.since_s);
         });
     return changed;
 }

@@ -64,7 +64,7 @@ families::AircraftOptions likeFamily(const std::string& family, const StandInOpt
 }
 }  // namespace
 
-int main(int argc, char** argv) {
+int main(int argc, char** argv) try {
     CLI::App app{"Simulated MAVLink 2 autopilot: flies what it is sent"};
     StandInOptions options;
     options.log_rates = SensorRates{};
@@ -182,4 +182,7 @@ int main(int argc, char** argv) {
     while (!stop_asked && (run_for_s <= 0 || monotonicMs() - start < run_for_s * 1000))
         std::this_thread::sleep_for(std::chrono::milliseconds(10));
     return 0;
+} catch (const std::exception& e) {
+    std::cerr << "anhinga-standin: this cannot go on: " << e.what() << "\n";
+    return 1;
 }

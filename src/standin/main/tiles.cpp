@@ -14,7 +14,7 @@ namespace {
 std::atomic<bool> stop_asked{false};
 }
 
-int main(int argc, char** argv) {
+int main(int argc, char** argv) try {
     CLI::App app{"Small map tile server on 127.0.0.1: cuts tiles out of a georeferenced picture"};
     TileServerOptions options;
     options.port = 8077;
@@ -43,4 +43,7 @@ int main(int argc, char** argv) {
         std::this_thread::sleep_for(std::chrono::milliseconds(50));
     std::cout << (*server)->served() << " tiles served" << std::endl;
     return 0;
+} catch (const std::exception& e) {
+    std::cerr << "anhinga-tiles: this cannot go on: " << e.what() << "\n";
+    return 1;
 }
