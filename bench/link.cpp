@@ -43,7 +43,7 @@ struct Rig {
         link = std::move(*VehicleLink::open(fmt::format("udp-listen:{}", port), {}));
         transport = std::move(*Transport::open(
             {LinkKind::udp, "127.0.0.1", port},
-            [this](std::span<const std::uint8_t> b) {
+            [this](std::span<const std::uint8_t> b, std::uint64_t) {
                 parser.feed(
                     b, [this](const mavlink::Message& m, std::span<const std::uint8_t> f) { standin->hear(m, f); });
             },
@@ -247,7 +247,8 @@ void messagesIntoWindow(benchmark::State& state) {
         std::atomic<bool> talk{false};
         std::atomic<std::uint64_t> sent{0};
         std::jthread sender([&](const std::stop_token& stop) {
-            auto to = Transport::open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>) {});
+            auto to = Transport::open({LinkKind::udp, "127.0.0.1", port},
+                                      [](std::span<const std::uint8_t>, std::uint64_t) {});
             if (!to) return;
             std::vector<std::string> packets;
             std::uint8_t sequence = 0;
@@ -321,7 +322,8 @@ void hourInWindow(benchmark::State& state) {
         std::atomic<double> flown_s{0};
         std::atomic<std::uint64_t> sent{0};
         std::jthread sender([&](const std::stop_token& stop) {
-            auto to = Transport::open({LinkKind::udp, "127.0.0.1", port}, [](std::span<const std::uint8_t>) {});
+            auto to = Transport::open({LinkKind::udp, "127.0.0.1", port},
+                                      [](std::span<const std::uint8_t>, std::uint64_t) {});
             if (!to) return;
             using M = mavlink::Message;
             std::uint8_t sequence = 0;

@@ -2,6 +2,7 @@
 
 #include <QDir>
 
+#include "core/base/File.h"
 #include "core/base/Text.h"
 #include "core/plan/PlanFile.h"
 
@@ -36,8 +37,7 @@ Result<void> LinkSession::connectTo(const QString& address) {
     options.world = world_;
     QString record;
     if (!record_folder_.isEmpty()) {
-        if (!QDir().mkpath(record_folder_))
-            return fail("{}: the folder for recordings cannot be made", record_folder_.toStdString());
+        if (auto made = makePrivateFolder(record_folder_.toStdString()); !made) return tl::unexpected(made.error());
         record = record_folder_ + "/" + QDateTime::currentDateTimeUtc().toString("yyyyMMdd-HHmmss-zzz") + ".tlog";
         options.record_path = record.toStdString();
     }
@@ -167,7 +167,7 @@ std::string LinkSession::keepCopy(const HeldPlan& held) {
     Plan base;
     base.title = "Held by the aircraft";
     const auto back = held.plan(base);
-    if (!back || !QDir().mkpath(copy_folder_)) return {};
+    if (!back || !makePrivateFolder(copy_folder_.toStdString())) return {};
     const QString path = copy_folder_ + "/aircraft-" + QDateTime::currentDateTimeUtc().toString("yyyyMMdd-HHmmss-zzz") +
                          ".anhinga.geojson";
     return savePlan(back->plan, path.toStdString(), {.private_file = true}) ? path.toStdString() : std::string();

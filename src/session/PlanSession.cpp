@@ -237,13 +237,13 @@ void PlanSession::restore(const QString& path, Plan plan) {
 }
 
 Result<void> PlanSession::replace(const QString& name, Plan plan) {
-    const auto after = std::make_shared<const Plan>(std::move(plan));
+    const auto after = std::make_shared<Plan>(std::move(plan));
     if (*after == *plan_) return {};
     if (const QString why = objection(*after); !why.isEmpty()) {
         emit refused(why);
         return fail("{}", why.toStdString());
     }
-    if (auto ok = canBeSaved(*after, plan_.get()); !ok) {
+    if (auto ok = canBeSaved(*after, *plan_); !ok) {
         emit refused(QString::fromStdString(ok.error().message));
         return ok;
     }
@@ -312,7 +312,7 @@ Result<void> PlanSession::edit(const QString& name, const std::function<void(Pla
         emit refused(why);
         return fail("{}", why.toStdString());
     }
-    if (auto ok = canBeSaved(*after, plan_.get()); !ok) {
+    if (auto ok = canBeSaved(*after, *plan_); !ok) {
         emit refused(QString::fromStdString(ok.error().message));
         return ok;
     }

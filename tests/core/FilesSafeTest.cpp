@@ -67,7 +67,7 @@ TEST_CASE("a number that no plan may hold is not saved, and the old file stays",
         Plan bad = good;
         change(bad);
         INFO(says);
-        const auto whole = canBeSaved(bad), part = canBeSaved(bad, &good);
+        const auto whole = canBeSaved(bad), part = canBeSaved(bad, good);
         REQUIRE_FALSE(whole);
         REQUIRE_FALSE(part);
         CHECK(part.error().message.find(says) != std::string::npos);
@@ -90,11 +90,13 @@ TEST_CASE("a number that no plan may hold is not saved, and the old file stays",
     // The item is named, and what it may be.
     Plan bad = good;
     bad.items[2].speed_mps = 1e6;
-    const auto why = canBeSaved(bad, &good);
+    const auto why = canBeSaved(bad, good);
     REQUIRE_FALSE(why);
     CHECK(why.error().message.find("Waypoint 2") != std::string::npos);
     CHECK(why.error().message.find("0.1 to 150") != std::string::npos);
-    CHECK(canBeSaved(good, &good));
+    Plan same = good;
+    CHECK(canBeSaved(same, good));
+    CHECK(same == good);
     CHECK(canBeSaved(good));
 }
 

@@ -110,6 +110,7 @@ TEST_CASE("four alarms and the state above them can be read at 1280 by 800, and 
     const auto seen = strip->findChildren<QPushButton*>("alarm seen");
     REQUIRE(labels.size() == 4);
     REQUIRE(seen.size() == 4);
+    if (const char* to = std::getenv("SHOT")) d.window.grab().save(to);
     const QRect window(QPoint(), d.window.size());
     for (int i = 0; i < labels.size(); ++i) {
         QLabel& label = *labels[i];

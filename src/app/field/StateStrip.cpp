@@ -267,7 +267,7 @@ void fillList(QListWidget& list, const std::vector<Alarm>& alarms) {
     for (const Alarm& a : alarms)
         list.addItem(QString("%1: %2%3%4")
                          .arg(a.level == AlarmLevel::danger ? "danger" : "warning", inUnits(a.text),
-                              a.over ? "  (over)" : "", a.acknowledged ? "  (seen)" : ""));
+                              a.over && !a.once ? "  (over)" : "", a.acknowledged ? "  (seen)" : ""));
 }
 }  // namespace
 
@@ -289,7 +289,7 @@ void StateStrip::refreshAlarms() {
                 .arg(colour.name(), theme_.ink.name(), ink.name()));
         auto* line = new QHBoxLayout(row);
         line->setContentsMargins(10, 4, 6, 4);
-        auto* text = new QLabel(inUnits(a.text) + (a.over ? "  (over)" : ""));
+        auto* text = new QLabel(inUnits(a.text) + (a.over && !a.once ? "  (over)" : ""));
         text->setFont(uiFont(10.5, true));
         text->setWordWrap(true);
         text->setTextFormat(Qt::PlainText);  // some of it is the aircraft's own words
@@ -306,6 +306,7 @@ void StateStrip::refreshAlarms() {
         });
         line->addWidget(seen, 0, Qt::AlignTop);
         alarms_->addWidget(row);
+        row->show();  // a layout counts only what is shown, and would show it later
         rows_.push_back({row, text, seen});
     }
     // What is not shown above, or was seen and is still so, is a press away.
@@ -323,7 +324,14 @@ void StateStrip::giveRoom() {
         const int high = std::max(row.text->heightForWidth(wide), row.seen->sizeHint().height());
         row.box->setMinimumHeight(high + kAbove + 2);
     }
-    adjustSize();
+    fit();
+}
+
+void StateStrip::fit() {
+    layout()->invalidate();
+    layout()->activate();
+    resize(width(),
+           layout()->hasHeightForWidth() ? layout()->totalHeightForWidth(width()) : layout()->totalSizeHint().height());
 }
 
 void StateStrip::resizeEvent(QResizeEvent* event) {

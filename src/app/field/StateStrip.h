@@ -24,6 +24,8 @@ class StateStrip : public QWidget {
     void refresh();
     /// Alarms that are not acknowledged, as they are shown.
     QStringList shownAlarms() const;
+    /// As high as all that is shown needs at this width: a layout's own hint goes by another width.
+    void fit();
 
   protected:
     bool eventFilter(QObject* watched, QEvent* event) override;

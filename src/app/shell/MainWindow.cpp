@@ -814,7 +814,7 @@ void MainWindow::placeOverlays() {
     }
     if (strip_ != nullptr) {
         strip_->setFixedWidth(std::max(300, views_->width() - 20));
-        strip_->adjustSize();
+        strip_->fit();
         strip_->move(10, 10);
     }
     if (message_ != nullptr) {

@@ -54,26 +54,36 @@ Result<void> readsBack(const Plan& plan) {
 
 }  // namespace
 
-Result<void> canBeSaved(const Plan& plan, const Plan* before) {
-    if (before == nullptr) return readsBack(plan);
+Result<void> canBeSaved(const Plan& plan) {
+    return readsBack(plan);
+}
+
+Result<void> canBeSaved(Plan& plan, const Plan& before) {
     constexpr std::size_t kMostParts = 100000;
     if (plan.items.size() + plan.fences.size() + plan.rally.size() + plan.obstacles.size() + plan.zones.size() +
             plan.covers.size() >=
         kMostParts)
         return fail("more than the {} parts a plan may hold", kMostParts);
+    // Without its long lists a plan is soon copied.
+    Plan lists;
+    const auto exchange = [&] {
+        std::swap(plan.items, lists.items);
+        std::swap(plan.zones, lists.zones);
+        std::swap(plan.seals, lists.seals);
+    };
+    exchange();
     Plan probe = plan;
-    probe.items.clear();
-    probe.fences = changed(plan.fences, before->fences);
-    probe.rally = changed(plan.rally, before->rally);
-    probe.obstacles = changed(plan.obstacles, before->obstacles);
-    probe.zones = changed(plan.zones, before->zones);
-    probe.covers = changed(plan.covers, before->covers);
-    if (plan.checklist == before->checklist) probe.checklist.clear();
-    if (plan.sections == before->sections) probe.sections.clear();
-    if (plan.cuts == before->cuts) probe.cuts.clear();
-    probe.seals.clear();
+    exchange();
+    probe.fences = changed(plan.fences, before.fences);
+    probe.rally = changed(plan.rally, before.rally);
+    probe.obstacles = changed(plan.obstacles, before.obstacles);
+    probe.zones = changed(plan.zones, before.zones);
+    probe.covers = changed(plan.covers, before.covers);
+    if (plan.checklist == before.checklist) probe.checklist.clear();
+    if (plan.sections == before.sections) probe.sections.clear();
+    if (plan.cuts == before.cuts) probe.cuts.clear();
     if (const auto ok = readsBack(probe); !ok) return ok;
-    const auto items = changed(plan.items, before->items);
+    const auto items = changed(plan.items, before.items);
     if (items.empty()) return {};
     Plan alone;
     alone.items = items;

@@ -23,9 +23,11 @@ Result<Plan> loadPlan(const std::string& path);
 /// Atomic: the file is the old one or the new one, never half. What is written is read back first: a plan that could
 /// not be opened again is not saved, and the error says what is wrong in it.
 Result<void> savePlan(const Plan& plan, const std::string& path, const WriteOptions& options = {});
-/// Whether a file of it could be opened again: every number is within what a plan file may hold. Parts that are as in
-/// `before`, which could be, are not looked at again.
-Result<void> canBeSaved(const Plan& plan, const Plan* before = nullptr);
+/// Whether a file of it could be opened again: every number is within what a plan file may hold.
+Result<void> canBeSaved(const Plan& plan);
+/// The same without looking again at what is as in `before`, which could be. The plan is taken apart meanwhile, and is
+/// afterwards as it was.
+Result<void> canBeSaved(Plan& plan, const Plan& before);
 /// `file` of a plan stored at `plan_path`, as a path that can be opened.
 std::string resolveBeside(const std::string& plan_path, const std::string& file);
 /// The same plan for a file elsewhere: terrain and pictures that were found from `from` are found from `to`; an empty

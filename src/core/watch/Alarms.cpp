@@ -187,7 +187,7 @@ bool AlarmWatch::watch(const VehicleSnapshot& v, const std::optional<FlightProgr
             if (t.number <= last_text_) continue;
             last_text_ = t.number;
             if (t.severity <= kCriticalText)
-                found["said " + std::to_string(t.number)] = {AlarmLevel::danger, "Aircraft: " + t.text};
+                found["said " + std::to_string(t.number)] = {AlarmLevel::danger, "Aircraft: " + t.text, true};
         }
     }
     bool changed = false;
@@ -228,6 +228,7 @@ bool AlarmWatch::watch(const VehicleSnapshot& v, const std::optional<FlightProgr
         if (std::any_of(alarms_.begin(), alarms_.end(), [&, key = id](const Alarm& a) { return a.id == key; }))
             continue;
         alarms_.insert(alarms_.begin(), {id, f.level, f.text, now_s});
+        alarms_.front().once = f.once;
         raised_.push_back(alarms_.front());
         changed = true;
     }

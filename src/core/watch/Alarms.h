@@ -24,6 +24,7 @@ struct Alarm {
     std::string text;
     double since_s = 0;                       // of the clock given to watch()
     bool acknowledged = false, over = false;  // over: no longer so, still to be acknowledged
+    bool once = false;                        // a text of the aircraft: it is not so or over, it was said
 };
 
 /// Watches snapshots against the plan and its rehearsal.
@@ -46,6 +47,7 @@ class AlarmWatch {
     struct Found {
         AlarmLevel level;
         std::string text;
+        bool once = false;
     };
     using FoundMap = std::map<std::string, Found>;
     void lookAtLink(const VehicleSnapshot& v, FoundMap& found) const;
