@@ -429,7 +429,7 @@ void Aircraft::arm() {
 void Aircraft::disarm() {
     armed_ = false;
     log_.end();
-    velocity_ = {};
+    velocity_ = push_ = {};
     climb_mps_ = 0;
     photo_every_m_ = photo_every_s_ = 0;
     if (does_ == Does::route || does_ == Does::lands || does_ == Does::home) does_ = Does::nothing;

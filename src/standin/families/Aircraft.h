@@ -118,7 +118,7 @@ class Aircraft : public SimulatedVehicle {
     bool armed_ = false, paused_ = false, valid_ = true;
     GeoPoint place_;
     double amsl_m_, speed_mps_, yaw_deg_, bank_deg_ = 0, battery_ = 100;
-    Vec2 velocity_{};  // east, north
+    Vec2 velocity_{}, push_{};  // east, north; m/s and m/s^2
     double climb_mps_ = 0;
     std::size_t item_ = 0;
     bool begun_ = false, climbed_ = false;

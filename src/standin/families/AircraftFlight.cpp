@@ -71,16 +71,23 @@ bool Aircraft::fly(GeoPoint to, double amsl_m, double dt, double within_m, bool 
         bankTowards(aim, dt);
     } else {
         Vec2 wish = left > 1e-6 ? way * (speed / left) : Vec2{};
-        if (const Vec2 from = frame.toLocal(leg_from_), leg = way - from; line && length(leg) > 1 && left > 2) {
+        if (const Vec2 from = frame.toLocal(leg_from_), leg = way - from;
+            line && left > 2 && way.x * leg.x + way.y * leg.y > 0) {
             // Along its line, and back to it where it has been carried off.
             const Vec2 along = leg * (1 / length(leg));
             const Vec2 aside = from + along * -(from.x * along.x + from.y * along.y);
-            wish = along * speed + aside * 0.8;
+            wish = along * speed + aside * 0.6;
             wish = wish * std::min(1.0, speed / std::max(1e-6, length(wish)));
         }
+        // What pushes it builds up within its jerk, and fades away in time to end at the velocity that is wanted.
+        constexpr double kJerk = 4;
         const Vec2 change = wish - velocity_;
-        const double most = kAccel * dt;
-        velocity_ = velocity_ + (length(change) > most ? change * (most / length(change)) : change);
+        const double most = std::min(kAccel, std::sqrt(2 * kJerk * length(change)));
+        const Vec2 push =
+            length(change) > 1e-9 ? change * (std::min(most, length(change) / dt) / length(change)) : Vec2{};
+        const Vec2 more = push - push_;
+        push_ = push_ + (length(more) > kJerk * dt ? more * (kJerk * dt / length(more)) : more);
+        velocity_ = velocity_ + push_ * dt;
         if (length(velocity_) > 0.5) yaw_deg_ = std::atan2(velocity_.x, velocity_.y) * 180 / M_PI;
     }
     climb_mps_ = std::clamp((wanted_amsl - amsl_m_) / std::max(dt, 0.25), -kDown, kUp);
@@ -240,7 +247,7 @@ void Aircraft::flyRoute(double dt) {
                 circle(to, family_.circle_m(), amsl, dt);
             else
                 fly(to, amsl, dt, family_.acceptance_m(), true);
-            constexpr double kOnCircle_m = 10;
+            constexpr double kOnCircle_m = 13;
             const bool on = wing ? distance_m(place_, to) < family_.circle_m() + kOnCircle_m : near;
             if (on && std::abs(amsl - amsl_m_) < 1 && there_s_ < 0) there_s_ = t_s_;
             if (there_s_ >= 0 && t_s_ - there_s_ >= i.p1) {
