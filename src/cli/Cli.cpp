@@ -4,15 +4,39 @@
 
 #include <CLI/CLI.hpp>
 #include <iostream>
+#include <limits>
 
 #include "cli/Program.h"
+#include "core/base/File.h"
 #include "core/base/Text.h"
+#include "core/plan/PlanFile.h"
 
 namespace anhinga {
 
+namespace {
+
+/// A number between both, with a point in every locale; neither NaN nor infinite.
+CLI::Validator within(double low, double high) {
+    return {[low, high](std::string& text) {
+                const auto value = parseNumber(text);
+                if (value && *value >= low && *value <= high) return std::string();
+                return fmt::format("{} is not a number from {:g} to {:g}", shownText(text), low, high);
+            },
+            fmt::format("{:g} to {:g}", low, high)};
+}
+/// What a plan may hold for it.
+CLI::Validator within(double Pattern::*number) {
+    const NumberRange range = allowedRange(number);
+    return within(range.low, range.high);
+}
+
+}  // namespace
+
 int runCli(int argc, char** argv) {
+    writeErrorsNotSignals();
     CLI::App app{"Anhinga on the command line: plan, rehearse, hand over, fly, review"};
     app.require_subcommand(1);
+    const CLI::Range item_ids(1, std::numeric_limits<int>::max());
     bool json = false;
     CliArguments a;
     CliResult (*call)(const CliArguments&) = nullptr;
@@ -38,30 +62,31 @@ int runCli(int argc, char** argv) {
 
     plan(command("check", "findings of a plan", cliCheck));
     CLI::App* rehearse = plan(command("rehearse", "fly a plan on the ground", cliRehearse));
-    rehearse->add_option("--wind-from", a.wind_from_deg, "degrees")->check(CLI::Range(-360.0, 360.0));
-    rehearse->add_option("--wind-speed", a.wind_speed_mps, "m/s")->check(CLI::Range(0.0, 60.0));
+    rehearse->add_option("--wind-from", a.wind_from_deg, "degrees")->check(within(-360, 360));
+    rehearse->add_option("--wind-speed", a.wind_speed_mps, "m/s")->check(within(0, 60));
     rehearse->add_option("--shear", a.wind_shear, "exponent of the wind's growth with height; 0.14 over open land")
-        ->check(CLI::Range(0.0, 1.0));
-    rehearse->add_option("--gusts", a.gusts_mps, "m/s, standard deviation")->check(CLI::Range(0.0, 20.0));
-    rehearse->add_option("--seed", a.seed, "of the gusts");
+        ->check(within(0, 1));
+    rehearse->add_option("--gusts", a.gusts_mps, "m/s, standard deviation")->check(within(0, 20));
+    rehearse->add_option("--seed", a.seed, "of the gusts")
+        ->check(CLI::Range(0U, std::numeric_limits<std::uint32_t>::max()));
     rehearse
         ->add_option("--fail", a.failures,
                      "return, lost-link, low-battery or gps-loss @SECONDS, wind@SECONDS:FROM:SPEED")
         ->allow_extra_args(false);
     rehearse->add_option("--try-wind", a.try_wind_mps, "m/s: how it would land with this wind from eight directions")
-        ->check(CLI::Range(0.0, 60.0));
+        ->check(within(0, 60));
     rehearse->add_flag("--items", a.list_items, "list arrival, photos and battery of every item");
-    rehearse->add_option("--start", a.start_item, "item (its id) to begin at");
+    rehearse->add_option("--start", a.start_item, "item (its id) to begin at")->check(item_ids);
     rehearse->add_option("--out", a.out, "write the rehearsal as a log (.ulg)");
     CLI::App* sorties = plan(command("sorties", "the parts a plan is flown in; cut where it is not yet", cliSorties));
     sorties->add_flag("--anew", a.anew, "cut it again");
     CLI::Option* resume =
-        sorties->add_option("--resume", a.resume_item, "item (its id) at which the last flight ended");
+        sorties->add_option("--resume", a.resume_item, "item (its id) at which the last flight ended")->check(item_ids);
     sorties->add_option("--photo", a.resume_photo, "of that item, from 1")
         ->check(CLI::Range(1, 1000000))
         ->needs(resume);
-    sorties->add_option("--wind-from", a.wind_from_deg, "degrees")->check(CLI::Range(-360.0, 360.0));
-    sorties->add_option("--wind-speed", a.wind_speed_mps, "m/s")->check(CLI::Range(0.0, 60.0));
+    sorties->add_option("--wind-from", a.wind_from_deg, "degrees")->check(within(-360, 360));
+    sorties->add_option("--wind-speed", a.wind_speed_mps, "m/s")->check(within(0, 60));
     sorties->add_option("--out", a.out, "plan file to write, with its cuts");
     struct PatternCall {
         const char *name, *help;
@@ -80,15 +105,15 @@ int runCli(int argc, char** argv) {
         sub->add_option("--out", a.out, "plan file to write")->required();
         sub->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
         sub->add_option("--camera", o.camera, "name of a camera profile");
-        sub->add_option("--height", o.height_m, "metres")->check(CLI::Range(-20000.0, 20000.0));
+        sub->add_option("--height", o.height_m, "metres")->check(within(-20000, 20000));
         sub->add_option("--ref", o.ref, "home, amsl or ground")->check(CLI::IsMember({"home", "amsl", "ground"}));
-        sub->add_option("--gsd", o.gsd_cm, "ground sample distance, cm")->check(CLI::Range(0.01, 1000.0));
-        sub->add_option("--overlap", o.overlap_percent, "percent, along");
-        sub->add_option("--sidelap", o.sidelap_percent, "percent, across");
+        sub->add_option("--gsd", o.gsd_cm, "ground sample distance, cm")->check(within(0.01, 1000));
+        sub->add_option("--overlap", o.overlap_percent, "percent, along")->check(within(&Pattern::overlap_percent));
+        sub->add_option("--sidelap", o.sidelap_percent, "percent, across")->check(within(&Pattern::sidelap_percent));
         sub->add_option("--heading", o.heading, "degrees or best");
         sub->add_flag("--crossing", o.crossing, "a second pass across the first");
         sub->add_flag("--follow", o.follow, "follow the terrain");
-        sub->add_option("--tolerance", o.tolerance_m, "of following, metres")->check(CLI::Range(0.2, 100.0));
+        sub->add_option("--tolerance", o.tolerance_m, "of following, metres")->check(within(&Pattern::tolerance_m));
         sub->add_option("--margin", o.margin, "metres beyond the edge, or photo: every photo that shows the area");
         sub->add_option("--camera-makes", o.makes, "photos, film or nothing")
             ->check(CLI::IsMember({"photos", "film", "nothing"}));
@@ -96,24 +121,24 @@ int runCli(int argc, char** argv) {
         sub->add_option("--policy", o.policy)
             ->check(CLI::IsMember({"distance", "time", "stop", "video", "none"}))
             ->group("");  // the older word, not shown
-        sub->add_option("--speed", o.speed_mps, "m/s")->check(CLI::Range(0.1, 150.0));
-        sub->add_option("--width", o.width_m, "of a corridor, metres");
+        sub->add_option("--speed", o.speed_mps, "m/s")->check(within(0.1, 150));
+        sub->add_option("--width", o.width_m, "of a corridor, metres")->check(within(&Pattern::width_m));
         sub->add_option("--strips", o.strips, "of a corridor")->check(CLI::Range(1, 1000));
-        sub->add_option("--radius", o.radius_m, "of rings, metres");
-        sub->add_option("--low", o.low_m, "lowest ring or row, metres");
-        sub->add_option("--high", o.high_m, "highest ring or row, metres");
-        sub->add_option("--step", o.step_up_m, "between rings or rows, metres");
-        sub->add_option("--spacing", o.spacing_m, "between photos, metres");
+        sub->add_option("--radius", o.radius_m, "of rings, metres")->check(within(&Pattern::radius_m));
+        sub->add_option("--low", o.low_m, "lowest ring or row, metres")->check(within(&Pattern::low_m));
+        sub->add_option("--high", o.high_m, "highest ring or row, metres")->check(within(&Pattern::high_m));
+        sub->add_option("--step", o.step_up_m, "between rings or rows, metres")->check(within(&Pattern::step_up_m));
+        sub->add_option("--spacing", o.spacing_m, "between photos, metres")->check(within(&Pattern::spacing_m));
         sub->add_option("--per-ring", o.per_ring, "photos a ring")->check(CLI::Range(3, 2000));
-        sub->add_option("--target", o.target_m, "height of what is looked at, metres");
-        sub->add_option("--stand-off", o.stand_off_m, "from the face, metres");
+        sub->add_option("--target", o.target_m, "height of what is looked at, metres")->check(within(-20000, 20000));
+        sub->add_option("--stand-off", o.stand_off_m, "from the face, metres")->check(within(&Pattern::stand_off_m));
         sub->add_flag("--left", o.left_side, "the face left of the line");
         sub->add_option("--tilts", o.tilts, "of the camera at each point of a face, degrees: -30,0,30")
             ->delimiter(',')
-            ->check(CLI::Range(-90.0, 90.0));
+            ->check(within(-90, 90));
         sub->add_option("--turns", o.turns, "of the nose against the face, degrees: -20,0,20")
             ->delimiter(',')
-            ->check(CLI::Range(-180.0, 180.0));
+            ->check(within(-180, 180));
     }
     plan(command("photos", "where the photos of a plan are taken", cliPhotos));
     plan(command("compile", "the mission items of a plan", cliCompile));
@@ -131,14 +156,13 @@ int runCli(int argc, char** argv) {
     link(fly);
     stops(fly);
     fly->add_option("--record", a.record, "recording to write (.tlog)");
-    CLI::Option* pause = fly->add_option("--pause-at", a.pause_at_s, "hold so many seconds after the start")
-                             ->check(CLI::Range(0.0, 1e6));
+    CLI::Option* pause =
+        fly->add_option("--pause-at", a.pause_at_s, "hold so many seconds after the start")->check(within(0, 1e6));
     fly->add_option("--resume-after", a.resume_after_s, "go on after so many seconds of holding")
-        ->check(CLI::Range(0.0, 1e6))
+        ->check(within(0, 1e6))
         ->needs(pause);
-    fly->add_option("--return-at", a.return_at_s, "return home so many seconds after the start")
-        ->check(CLI::Range(0.0, 1e6));
-    fly->add_option("--timeout", a.timeout_s, "seconds to wait for the landing")->check(CLI::Range(1.0, 1e6));
+    fly->add_option("--return-at", a.return_at_s, "return home so many seconds after the start")->check(within(0, 1e6));
+    fly->add_option("--timeout", a.timeout_s, "seconds to wait for the landing")->check(within(1, 1e6));
     CLI::App* orders = command("orders", "tell the aircraft something, one after the other", cliOrders);
     link(orders);
     orders
@@ -170,7 +194,7 @@ int runCli(int argc, char** argv) {
     exported->add_flag("--photos", a.photos, "of a log: the positions of its photos (.csv)");
     exported->add_option("--channel", a.channels, "of a log: this channel (may be repeated; .csv)")
         ->allow_extra_args(false);
-    exported->add_option("--rate", a.rate_hz, "rows a second of chosen channels")->check(CLI::Range(0.001, 10000.0));
+    exported->add_option("--rate", a.rate_hz, "rows a second of chosen channels")->check(within(0.001, 10000));
     CLI::App* imported = command("import", "places of a KML, KMZ, GPX, GeoJSON or CSV file into a plan", cliImport);
     imported->add_option("FILE", a.log)->required();
     imported->add_option("--out", a.out, "plan file to write")->required();
@@ -183,7 +207,7 @@ int runCli(int argc, char** argv) {
     present->add_option("LOG", a.log)->required();
     auto* area = present->add_option("--area", a.area, "file with the outline (GeoJSON, KML, ...)");
     auto* point = present->add_option("--point", a.place, "LAT,LON");
-    present->add_option("--within", a.within_m, "metres around it")->check(CLI::Range(0.1, 1e6))->needs(point);
+    present->add_option("--within", a.within_m, "metres around it")->check(within(0.1, 1e6))->needs(point);
     area->excludes(point);
     CLI::App* health =
         command("diagnose", "health report: what a log says about the aircraft; 1 when something is bad", cliDiagnose);

@@ -4,7 +4,9 @@
 #include <termios.h>
 #include <unistd.h>
 
+#include <cmath>
 #include <iostream>
+#include <limits>
 
 #include "cli/Common.h"
 #include "core/base/File.h"
@@ -203,6 +205,8 @@ CliResult cliParams(const CliArguments& a) {
         const auto equals = text.find('=');
         const auto value = equals == std::string::npos ? std::nullopt : parseNumber(text.substr(equals + 1));
         if (!value) return unusable({"--set " + text + ": expected NAME=VALUE"});
+        if (std::abs(*value) > static_cast<double>(std::numeric_limits<float>::max()))
+            return unusable({"--set " + text + ": no parameter can hold that"});
         wanted.emplace_back(text.substr(0, equals), *value);
     }
     CliResult failed;

@@ -66,7 +66,8 @@ std::optional<std::string> settings(const CliArguments& a, Plan& plan, Item& ite
         p.best_heading = true;
     } else if (!o.heading.empty()) {
         const auto heading = parseNumber(o.heading);
-        if (!heading) return "--heading \"" + o.heading + "\" is neither degrees nor best";
+        if (!heading || std::abs(*heading) > 360)
+            return "--heading \"" + o.heading + "\" is neither degrees (from -360 to 360) nor best";
         p.heading_deg = *heading;
     }
     p.crossing = o.crossing;
@@ -76,7 +77,10 @@ std::optional<std::string> settings(const CliArguments& a, Plan& plan, Item& ite
         p.whole_photos = true;
     } else if (!o.margin.empty()) {
         const auto margin = parseNumber(o.margin);
-        if (!margin || *margin < 0) return "--margin \"" + o.margin + "\" is neither metres nor photo";
+        const NumberRange range = allowedRange(&Pattern::margin_m);
+        if (!margin || *margin < range.low || *margin > range.high)
+            return fmt::format("--margin \"{}\" is neither metres (from {:g} to {:g}) nor photo", o.margin, range.low,
+                               range.high);
         p.margin_m = *margin;
         p.whole_photos = false;
     } else {
@@ -133,6 +137,7 @@ CliResult makePattern(const CliArguments& a, ItemKind kind) {
     back.id = plan.newId();
     back.kind = ItemKind::returnHome;
     plan.items = {up, item, back};
+    if (const auto ok = canBeSaved(plan); !ok) return unusable(ok.error());
     const PlanAnalysis begun = beginAnalysis(std::make_shared<const Plan>(plan), *terrain);
     const PlanView& view = begun.view;
     const PatternFlight& flight = *view.route.patterns.front().flight;

@@ -36,6 +36,9 @@ CliResult cliPlace(const CliArguments& a) {
     if (!year) return unusable({"--date \"" + a.date + "\" is neither YYYY-MM-DD nor a decimal year"});
     const auto terrain = Terrain::open(a.terrain);
     if (!terrain) return unusable(terrain.error());
+    constexpr double kMost_m = 100000;
+    if (std::abs(place->amsl_m.value_or(0)) > kMost_m)
+        return unusable({fmt::format("\"{}\": its height must be from {:g} to {:g} m", a.place, -kMost_m, kMost_m)});
     const GeoPoint p{place->lat_deg, place->lon_deg};
     const auto ground = (*terrain)->sample(p);
     const MagneticField f = magneticField(p, place->amsl_m.value_or(ground.value_or(0)), *year);

@@ -1,5 +1,6 @@
 #include "core/RunCli.h"
 
+#include "core/base/Text.h"
 #include "core/plan/PlanFile.h"
 
 using namespace anhinga::testing;
@@ -117,17 +118,17 @@ TEST_CASE("patterns are made from shapes, and their photos told", "[cli][pattern
         std::string call, says;
     };
     for (const Row& row :
-         {Row{"block " + shape(area) + common + " --overlap 100", "below 100 %"},
+         {Row{"block " + shape(area) + common + " --overlap 100", "from 0 to 99"},
           Row{"block " + shape(area) + common + " --height 0", "at or below the ground"},
           Row{"block " + shape(area) + common + " --height 0.6 --overlap 98 --sidelap 98", "photos; at most"},
           Row{"block " + shape(area) + common + " --camera none", "there are:"},
-          Row{"block " + shape(area) + common + " --heading north", "neither degrees nor best"},
-          Row{"block " + shape(area) + common + " --margin much", "neither metres nor photo"},
+          Row{"block " + shape(area) + common + " --heading north", "neither degrees"},
+          Row{"block " + shape(area) + common + " --margin much", "neither metres"},
           Row{"block " + shape(area) + common + " --policy often", "often"},
           Row{"block " + shape(area) + common + " --every often", "neither metres"},
           Row{"block " + shape(area) + common + " --every 0s", "neither metres"},
           Row{"block " + shape(area) + common + " --every 5001m", "neither metres"},
-          Row{"block " + shape(area) + common + " --margin -1", "neither metres nor photo"},
+          Row{"block " + shape(area) + common + " --margin -1", "neither metres"},
           Row{"block " + shape(area) + common + " --every 2s --camera-makes film", "the camera makes film"},
           Row{"block " + shape(area) + common + " --camera-makes noise", "noise"},
           Row{"block " + shape(area) + " --home here --out " + (dir / "x"), "--home here"},
@@ -211,4 +212,96 @@ TEST_CASE("presence says whether, when and how near, and 1 when it was not there
     CHECK(cli("presence " + flight + " --area " + (dir / "line.geojson")).code == 2);
     CHECK(cli("presence " + flight).code == 2);
     CHECK(cli("presence " + flight + " --point 99,0").code == 2);
+}
+
+TEST_CASE("a number that cannot be meant is refused with the allowed range, whatever the option", "[cli][hostile]") {
+    TempDir dir;
+    const std::string area = dir / "area.geojson", out = dir / "out.anhinga.geojson",
+                      flight = std::string(DEMO_DIR) + "/patrol-flight.tlog";
+    spit(
+        area,
+        R"({"type":"Feature","properties":{},"geometry":{"type":"Polygon","coordinates":[[[-20.108,47.304],[-20.105,47.304],[-20.105,47.3065],[-20.108,47.3065],[-20.108,47.304]]]}})");
+    const std::string block = "block " + area + " --home 47.3,-20.1 --out " + out + " ";
+    struct Row {
+        std::string call;
+        const char* options;
+    };
+    const Row rows[] = {
+        {block,
+         "height gsd overlap sidelap heading tolerance margin every speed width strips radius low high step spacing "
+         "per-ring target stand-off tilts turns"},
+        {"rehearse " + kPatrol + " ", "wind-from wind-speed shear gusts seed try-wind start sortie"},
+        {"sorties " + kPatrol + " --anew ", "wind-from wind-speed resume sortie"},
+        {"fly " + kPatrol + " --link udp:127.0.0.1:9 ", "pause-at return-at timeout"},
+        {"export " + flight + " --out " + (dir / "x.csv") + " ", "rate"},
+        {"presence " + flight + " --point 47,-20 ", "within"},
+        {"channel " + flight + " x ", "session"},
+        {"diagnose " + flight + " ", "session"},
+        {"logs --link udp:127.0.0.1:9 ", "get"}};
+    for (const Row& row : rows) {
+        std::istringstream options(row.options);
+        for (std::string option; options >> option;)
+            for (const char* value : {"nan", "1e300"}) {
+                CAPTURE(row.call, option, value);
+                const Ran ran = cli(row.call + "--" + option + "=" + value);
+                REQUIRE(ran.code == 2);
+                REQUIRE(ran.out.empty());
+                // Which option, and what it may be.
+                CHECK(ran.err.find("--" + option) != std::string::npos);
+                if (std::string(value) == "nan")
+                    CHECK((ran.err.find(" to ") != std::string::npos || ran.err.find("point") != std::string::npos));
+            }
+    }
+    for (const char* call : {"place nan,5", "place 45,-30,1e300", "place 45,-30 --date nan", "place 1e300,0",
+                             "params --link udp:127.0.0.1:9 --set A=nan", "params --link udp:127.0.0.1:9 --set A=1e300",
+                             "orders --link udp:127.0.0.1:9 --do height=nan",
+                             "orders --link udp:127.0.0.1:9 --do speed=1e300", "params --link udp:127.0.0.1:1e9"}) {
+        CAPTURE(call);
+        const Ran ran = cli(call);
+        CHECK(ran.code == 2);
+        CHECK_FALSE(ran.err.empty());
+    }
+    CHECK_FALSE(std::filesystem::exists(out));
+    // And what can be meant is taken.
+    CHECK(cli(block + "--height=60 --speed=5.5 --heading=45.5 --margin=0").code == 0);
+}
+
+TEST_CASE("an outline of 20,000 corners and a plan of 20,000 points are answered, not waited for", "[cli][large]") {
+    TempDir dir;
+    std::string corners, points = "lat,lon,height\n";
+    constexpr int kMany = 20000;
+    for (int i = 0; i <= kMany; ++i) {
+        const double a = 2 * M_PI * (i % kMany) / kMany,
+                     r = 0.004 * (1 + 0.3 * std::sin(37 * a) + 0.1 * std::sin(611 * a));
+        corners +=
+            fmt::format("{}[{:.8f},{:.8f}]", i > 0 ? "," : "", -20.12 + 1.4 * r * std::cos(a), 47.31 + r * std::sin(a));
+        if (i < kMany)
+            points += fmt::format("{:.7f},{:.7f},{}\n", 47 + 0.02 * std::sin(i * 0.013), -20 + i * 2e-5, 50 + i % 20);
+    }
+    spit(dir / "corners.geojson",
+         R"({"type":"Feature","properties":{},"geometry":{"type":"Polygon","coordinates":[[)" + corners + "]]}}");
+    spit(dir / "points.csv", points);
+    // Processor time, which other work on the machine does not change.
+    const auto seconds = [](const std::string& call, int code) {
+        rusage before{}, after{};
+        getrusage(RUSAGE_CHILDREN, &before);
+        const Ran ran = cli(call);
+        getrusage(RUSAGE_CHILDREN, &after);
+        CAPTURE(call, ran.err);
+        CHECK(ran.code == code);
+        return static_cast<double>(after.ru_utime.tv_sec - before.ru_utime.tv_sec) +
+               1e-6 * static_cast<double>(after.ru_utime.tv_usec - before.ru_utime.tv_usec);
+    };
+    const std::string shape =
+                          " " + (dir / "corners.geojson") + " --home 47.31,-20.12 --out " + (dir / "b.anhinga.geojson"),
+                      list = dir / "l.anhinga.geojson";
+    constexpr double kMost_s = 5;
+    CHECK(seconds("block" + shape, 0) < kMost_s);
+    CHECK(seconds("block" + shape + " --heading best --crossing", 0) < kMost_s);
+    CHECK(seconds("check " + (dir / "b.anhinga.geojson"), 1) < kMost_s);
+    CHECK(seconds("lap" + shape, 0) < kMost_s);
+    CHECK(seconds("corridor" + shape, 0) < kMost_s);
+    CHECK(seconds("face" + shape, 0) < kMost_s);
+    CHECK(seconds("import " + (dir / "points.csv") + " --out " + list, 0) < kMost_s);
+    CHECK(seconds("check " + list, 1) < kMost_s);
 }

@@ -55,6 +55,31 @@ TEST_CASE("what is odd opens and is a finding", "[plan][files]") {
     CHECK(back->obstacles == plan.obstacles);
     CHECK(back->items == plan.items);
     CHECK(findingOf(*back, nullptr, "fence-self-crossing"));
+    // Each odd height is a finding of its own, and nothing usual is one.
+    const auto odd = [&](Plan p, const std::function<void(Plan&)>& change) {
+        change(p);
+        REQUIRE(savePlan(p, dir / "one.anhinga.geojson"));
+        return findingOf(*loadPlan(dir / "one.anhinga.geojson"), nullptr, "height-unlikely");
+    };
+    const Plan usual = rowPlan(3);
+    CHECK_FALSE(odd(usual, [](Plan&) {}));
+    const auto put = [&](Plan& p, double height_m) {
+        p.obstacles = {mast};
+        p.obstacles[0].id = p.newId();
+        p.obstacles[0].height_m = height_m;
+    };
+    CHECK(odd(usual, [&](Plan& p) { put(p, 15000); }));
+    CHECK(odd(usual, [](Plan& p) { p.items[2].height = Height::aboveHome(50000); }));
+    CHECK(odd(usual, [](Plan& p) { p.items[1].height = Height{-12000, HeightRef::amsl}; }));
+    CHECK(odd(usual, [](Plan& p) { p.home->amsl_m = 60000; }));
+    CHECK(odd(usual, [](Plan& p) {
+        p.items[1].actions.push_back(LookAt{p.home->position, Height::aboveHome(50000), ""});
+    }));
+    CHECK(odd(usual, [](Plan& p) { p.rally = {{p.newId(), "", p.home->position, Height::aboveHome(20000), ""}}; }));
+    CHECK_FALSE(odd(usual, [&](Plan& p) {
+        put(p, 320);
+        p.items[1].height = Height{4800, HeightRef::amsl};
+    }));
 }
 
 TEST_CASE("a number that no plan may hold is not saved, and the old file stays", "[plan][files]") {

@@ -14,16 +14,17 @@ namespace {
 
 using Rule = void (*)(const CheckInput&, std::vector<Finding>&);
 constexpr Rule kRules[] = {
-    rules::homeMissing,   rules::homeHeight,     rules::homeMoved,      rules::clearance,
-    rules::climbObstacle, rules::returnHeight,   rules::fenceShape,     rules::fenceCrossing,
-    rules::fenceFlown,    rules::takeOffFence,   rules::rallyPlace,     rules::ceiling,
-    rules::floorHeight,   rules::lowestHeight,   rules::airspace,       rules::firstWaypointFar,
-    rules::itemLimit,     rules::unsupported,    rules::batteryMissing, rules::energy,
-    rules::wind,          rules::noWayToEnd,     rules::endlessRepeat,  rules::repeatTarget,
-    rules::patternEmpty,  rules::speedRange,     rules::turnTight,      rules::gimbalRange,
-    rules::photoInterval, rules::blur,           rules::coverGaps,      rules::cameraByHand,
-    rules::cardRoom,      rules::terrainUnknown, rules::lookAtOpen,     rules::coincident,
-    rules::heightMix,     rules::aboveGround,    rules::afterLanding,   rules::terrainMissing,
+    rules::homeMissing,    rules::homeHeight,     rules::homeMoved,      rules::clearance,
+    rules::climbObstacle,  rules::returnHeight,   rules::fenceShape,     rules::fenceCrossing,
+    rules::fenceFlown,     rules::takeOffFence,   rules::rallyPlace,     rules::ceiling,
+    rules::floorHeight,    rules::lowestHeight,   rules::airspace,       rules::firstWaypointFar,
+    rules::itemLimit,      rules::unsupported,    rules::batteryMissing, rules::energy,
+    rules::wind,           rules::noWayToEnd,     rules::endlessRepeat,  rules::repeatTarget,
+    rules::patternEmpty,   rules::speedRange,     rules::turnTight,      rules::gimbalRange,
+    rules::photoInterval,  rules::blur,           rules::coverGaps,      rules::cameraByHand,
+    rules::cardRoom,       rules::terrainUnknown, rules::lookAtOpen,     rules::coincident,
+    rules::heightMix,      rules::aboveGround,    rules::afterLanding,   rules::terrainMissing,
+    rules::heightUnlikely,
 };
 
 /// Items from which a second thread is worth its start.

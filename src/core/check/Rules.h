@@ -34,6 +34,7 @@ void firstWaypointFar(const CheckInput& in, Out& out);
 void floorHeight(const CheckInput& in, Out& out);
 void gimbalRange(const CheckInput& in, Out& out);
 void heightMix(const CheckInput& in, Out& out);
+void heightUnlikely(const CheckInput& in, Out& out);
 void homeHeight(const CheckInput& in, Out& out);
 void homeMissing(const CheckInput& in, Out& out);
 void homeMoved(const CheckInput& in, Out& out);

@@ -22,9 +22,45 @@ struct Column {
     double yaw_deg = 0;
 };
 
+/// A wall in stretches of some parts, each with the box around it: most are too far away to be looked at.
+class Stretches {
+  public:
+    explicit Stretches(const std::vector<Vec2>& wall) : wall_(wall) {
+        for (std::size_t from = 0; from + 1 < wall.size(); from += kParts) {
+            Box box{from, std::min(from + kParts, wall.size() - 1), wall[from], wall[from]};
+            for (std::size_t i = from; i <= box.to; ++i) {
+                box.low = {std::min(box.low.x, wall[i].x), std::min(box.low.y, wall[i].y)};
+                box.high = {std::max(box.high.x, wall[i].x), std::max(box.high.y, wall[i].y)};
+            }
+            boxes_.push_back(box);
+        }
+    }
+    /// Whether any part is nearer to `at` than `limit_m`.
+    bool nearer(Vec2 at, double limit_m) const {
+        for (const Box& box : boxes_) {
+            const Vec2 beside{std::max({box.low.x - at.x, at.x - box.high.x, 0.0}),
+                              std::max({box.low.y - at.y, at.y - box.high.y, 0.0})};
+            if (length(beside) >= limit_m) continue;
+            for (std::size_t i = box.from; i < box.to; ++i)
+                if (distanceToSegment(at, wall_[i], wall_[i + 1]).distance_m < limit_m) return true;
+        }
+        return false;
+    }
+
+  private:
+    static constexpr std::size_t kParts = 64;
+    struct Box {
+        std::size_t from, to;  // points of the wall
+        Vec2 low, high;
+    };
+    const std::vector<Vec2>& wall_;
+    std::vector<Box> boxes_;
+};
+
 std::vector<Column> columnsOf(const std::vector<Vec2>& wall, const LocalFrame& frame, double spacing, double stand_off,
                               bool left) {
     std::vector<Column> out;
+    const Stretches stretches(wall);
     double whole = 0;
     for (std::size_t k = 0; k + 1 < wall.size(); ++k) whole += length(wall[k + 1] - wall[k]);
     const double n = std::max(1.0, std::ceil(whole / spacing - 1e-9));
@@ -42,10 +78,7 @@ std::vector<Column> columnsOf(const std::vector<Vec2>& wall, const LocalFrame& f
         const Vec2 away = left ? Vec2{-u.y, u.x} : Vec2{u.y, -u.x};
         const Vec2 at = foot + away * stand_off;
         // In a hollow of the wall another part of it may be nearer.
-        double nearest = INFINITY;
-        for (std::size_t m = 0; m + 1 < wall.size(); ++m)
-            nearest = std::min(nearest, distanceToSegment(at, wall[m], wall[m + 1]).distance_m);
-        if (nearest < stand_off - kStandOffSlack_m) continue;
+        if (stretches.nearer(at, stand_off - kStandOffSlack_m)) continue;
         const double yaw = std::atan2(-away.x, -away.y) * 180 / M_PI;
         out.push_back({at, frame.toGeo(foot), yaw < 0 ? yaw + 360 : yaw});
     }

@@ -122,7 +122,9 @@ std::vector<Cell> cellsOf(const std::vector<std::vector<Span>>& lines) {
 
 class CellOrder {
   public:
-    CellOrder(std::vector<Cell> cells, const std::vector<double>& v, Vec2 start) : cells_(std::move(cells)), v_(v) {
+    /// `effort`: how much may be looked at.
+    CellOrder(std::vector<Cell> cells, const std::vector<double>& v, Vec2 start, long effort)
+        : cells_(std::move(cells)), v_(v), effort_(effort) {
         ends_.resize(cells_.size());
         for (std::size_t c = 0; c < cells_.size(); ++c)
             for (int way = 0; way < Cell::kWays; ++way) {
@@ -234,7 +236,7 @@ class CellOrder {
         const std::size_t n = order.size();
         if (n < 3) return;
         double now = cost(order);
-        long budget = 4000000 / static_cast<long>(n * 16);  // evaluations
+        long budget = effort_ / static_cast<long>(n * 16);  // evaluations
         bool better = true;
         while (better && budget > 0) {
             better = false;
@@ -270,6 +272,7 @@ class CellOrder {
     static constexpr double kStartWeight = 0.25;
     std::vector<Cell> cells_;
     const std::vector<double>& v_;
+    long effort_;
     std::vector<std::array<Ends, Cell::kWays>> ends_;
     Vec2 start_;
 };
@@ -329,7 +332,12 @@ std::vector<Strip> layStrips(const std::vector<Ring>& rings, const StripLayout& 
     const bool far = layout.start_corner == 2 || layout.start_corner == 3;
     const bool end = layout.start_corner == 1 || layout.start_corner == 2;
     const Vec2 start{end ? right : left, far ? high : low};
-    std::vector<Strip> strips = CellOrder(cellsOf(shadows.spans()), v, start).run();
+    std::vector<Cell> cells = cellsOf(shadows.spans());
+    // Of an outline that falls into very many pieces a heading is judged by less.
+    constexpr std::size_t kVeryMany = 30;
+    constexpr long kEffort = 4000000, kSmallEffort = 200000;
+    const long effort = layout.one_of_many && cells.size() > kVeryMany ? kSmallEffort : kEffort;
+    std::vector<Strip> strips = CellOrder(std::move(cells), v, start, effort).run();
     for (Strip& s : strips) {
         s.from = along * s.from.x + across * s.from.y;
         s.to = along * s.to.x + across * s.to.y;
@@ -348,6 +356,7 @@ double flownLength_m(const std::vector<Strip>& strips) {
 
 double bestHeading_deg(const std::vector<Ring>& rings, StripLayout layout, std::size_t most_lines) {
     double best = INFINITY, heading = 0;
+    layout.one_of_many = true;
     for (int deg = 0; deg < 180; ++deg) {
         layout.heading_rad = deg * M_PI / 180;
         const auto strips = layStrips(rings, layout, most_lines);

@@ -22,6 +22,7 @@ struct StripLayout {
     double unit_m = 0;       // lengths are rounded up to a multiple of it; 0: not
     int start_corner = 0;    // 0 to 3
     double nudge_across_m = 0;
+    bool one_of_many = false;  // tried beside others: an outline in very many pieces is looked at less closely
 };
 
 /// Lines over `rings` (an outline and its holes, even-odd) in flying order: the area is cut into cells that are flown

@@ -1,9 +1,11 @@
 #include "core/plan/PlanFile.h"
 
+#include <cmath>
 #include <filesystem>
 #include <unordered_map>
 
 #include "core/base/File.h"
+#include "core/plan/PlanMembers.h"
 
 namespace anhinga {
 
@@ -19,6 +21,9 @@ Result<Plan> loadPlan(const std::string& path) {
 
 Result<void> savePlan(const Plan& plan, const std::string& path, const WriteOptions& options) {
     const std::string text = writePlanText(plan);
+    if (text.size() > kMaxPlanBytes)
+        return fail("{}: not saved, since it could not be opened again: it would have {} MB, and {} is the most", path,
+                    text.size() >> 20, kMaxPlanBytes >> 20);
     const auto back = readPlanText(text, "the plan");
     if (!back) return fail("{}: not saved, since it could not be opened again: {}", path, back.error().message);
     if (writePlanText(*back) != text)
@@ -53,6 +58,12 @@ Result<void> readsBack(const Plan& plan) {
 }
 
 }  // namespace
+
+NumberRange allowedRange(double Pattern::*number) {
+    for (const planfile::PatternNumber& n : planfile::kPatternNumbers)
+        if (n.value == number) return {n.low, n.high};
+    return {-INFINITY, INFINITY};
+}
 
 Result<void> canBeSaved(const Plan& plan) {
     return readsBack(plan);

@@ -28,6 +28,11 @@ Result<void> canBeSaved(const Plan& plan);
 /// The same without looking again at what is as in `before`, which could be. The plan is taken apart meanwhile, and is
 /// afterwards as it was.
 Result<void> canBeSaved(Plan& plan, const Plan& before);
+/// What a plan file may hold for a number of a pattern.
+struct NumberRange {
+    double low = 0, high = 0;
+};
+NumberRange allowedRange(double Pattern::*number);
 /// `file` of a plan stored at `plan_path`, as a path that can be opened.
 std::string resolveBeside(const std::string& plan_path, const std::string& file);
 /// The same plan for a file elsewhere: terrain and pictures that were found from `from` are found from `to`; an empty
