@@ -366,6 +366,9 @@ TEST_CASE("a plan read from the aircraft has no cuts of another, and take-off he
     const auto back = decompile(itemsOf(view.toSend(plan)), plan);
     REQUIRE(back);
     CHECK(back->plan.cuts.empty());
+    // The obstacles it keeps have other numbers than the items that were read: it can be saved.
+    REQUIRE_FALSE(back->plan.obstacles.empty());
+    CHECK(readPlanText(writePlanText(back->plan), "again"));
     // A take-off told above sea level is as high over home as it is told, less home's own height.
     plan.items[0].height = Height::amsl(*homeAmsl(plan, island().get()) + 90);
     const auto sorties = sortiesOf(plan, expand(plan, island().get()), island().get());

@@ -20,6 +20,7 @@ constexpr double kNone = std::numeric_limits<double>::quiet_NaN();
 constexpr double kReach_s = 3;  // from the nearest sample
 constexpr int kDeepest = 60;    // brackets in brackets
 constexpr std::size_t kLongest = 2000;
+constexpr double kMostExponent = 1000;  // of a unit
 
 // ---- units
 
@@ -61,7 +62,7 @@ class Unit {
         Unit u;
         for (const auto& [atom, e] : exponents_) {
             const double to = e * p;
-            if (std::abs(to - std::round(to)) > 1e-9) return std::nullopt;
+            if (!(std::abs(to - std::round(to)) <= 1e-9 && std::abs(to) <= kMostExponent)) return std::nullopt;
             u.exponents_[atom] = static_cast<int>(std::round(to));
         }
         u.tidy();

@@ -1,4 +1,5 @@
 #include "core/analysis/Spectrum.h"
+#include "core/base/Numbers.h"
 
 #include <fftw3.h>
 
@@ -236,7 +237,7 @@ Result<SpectrumMap> spectrumAgainst(const EvenSamples& samples, const Channel& l
     out.density.assign(static_cast<std::size_t>(bands), std::vector<double>(transform.lines(), 0.0));
     for (int b = 0; b < bands; ++b) out.along.push_back(low + (b + 0.5) * width);
     for (const Segment& s : segments) {
-        const auto band = static_cast<std::size_t>(std::clamp(static_cast<int>((s.level - low) / width), 0, bands - 1));
+        const auto band = static_cast<std::size_t>(std::clamp(toInt((s.level - low) / width), 0, bands - 1));
         transform.add(s.at, samples.rate_hz, out.density[band]);
         ++counts[band];
     }

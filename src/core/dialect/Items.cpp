@@ -4,12 +4,21 @@
 
 #include "core/base/Each.h"
 #include "core/base/Numbers.h"
+#include "core/plan/PlanFile.h"
 
 namespace anhinga {
 
 namespace {
 
 constexpr float kUnset = NAN;
+
+// What a plan file holds of them (core/plan/PlanRead.cpp).
+constexpr float kMostChannel = 64, kMostPulse_us = 5000, kMostJump = 32767;
+
+/// A number that an aircraft sent is a whole one that can be meant.
+bool wholeUpTo(float value, float most) {
+    return value >= 0 && value <= most && value == std::floor(value);
+}
 
 float toFloat(double value) {
     return static_cast<float>(value);
@@ -251,8 +260,10 @@ std::optional<Action> actionOf(const MissionItem& i) {
             if (i.param4 != 0) return std::nullopt;  // relative turns have no word here
             return SetHeading{static_cast<double>(i.param1)};
         case cmd::servo:
+            if (!wholeUpTo(i.param1, kMostChannel) || !wholeUpTo(i.param2, kMostPulse_us)) return std::nullopt;
             return Servo{static_cast<int>(i.param1), static_cast<int>(i.param2)};
         case cmd::relay:
+            if (!wholeUpTo(i.param1, kMostChannel)) return std::nullopt;
             return Relay{static_cast<int>(i.param1), i.param2 != 0};
         default:
             return std::nullopt;
@@ -486,7 +497,9 @@ Result<Decompiled> decompile(const MissionSet& held, const Plan& base) {
             } else {
                 Item& last = plan.items.back();
                 if (m.command == cmd::jump) {
-                    const auto target = static_cast<std::size_t>(std::max(0.0f, m.param1));
+                    if (!wholeUpTo(m.param1, kMostJump) || !(m.param2 >= -1 && m.param2 <= kMostJump))
+                        return fail("item {}: it repeats from {} on, {} times, which cannot be", i, m.param1, m.param2);
+                    const auto target = static_cast<std::size_t>(m.param1);
                     action = Repeat{static_cast<ItemId>(target), static_cast<int>(m.param2)};
                     jumps.emplace_back(last.id, last.actions.size());
                 }
@@ -509,6 +522,16 @@ Result<Decompiled> decompile(const MissionSet& held, const Plan& base) {
         if (!isValid(placeOf(r))) return fail("rally item {}: not a place on the earth", r.seq);
         plan.rally.push_back({plan.newId(), "", placeOf(r), {static_cast<double>(r.z), refOf(r.frame)}, ""});
     }
+    // What the aircraft does not hold stays as it was, under numbers that nothing else has.
+    const auto anew = [&](auto& parts) {
+        for (auto& part : parts) part.id = plan.newId();
+    };
+    anew(plan.obstacles);
+    anew(plan.zones);
+    anew(plan.covers);
+    anew(plan.checklist);
+    // Numbers that no plan can have: what is read must be possible to save.
+    if (const auto ok = canBeSaved(plan); !ok) return fail("the aircraft holds what cannot be: {}", ok.error().message);
     return out;
 }
 

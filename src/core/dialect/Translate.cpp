@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/Numbers.h"
 #include "core/plan/Plan.h"
 #include "core/terrain/Terrain.h"
 
@@ -179,7 +180,7 @@ class Translator {
     void findTargets() {
         for (Node& n : nodes_) {
             if (!n.isRepeat()) continue;
-            const int target = static_cast<int>(n.item.param1);
+            const int target = toInt(static_cast<double>(n.item.param1));
             const auto at =
                 std::find_if(nodes_.begin(), nodes_.end(), [&](const Node& o) { return o.plan_seq >= target; });
             n.target = static_cast<std::size_t>(at - nodes_.begin());

@@ -1,4 +1,5 @@
 #include "core/logio/LoggedMission.h"
+#include "core/base/Numbers.h"
 
 #include <algorithm>
 #include <cmath>
@@ -16,9 +17,7 @@ MissionItem itemOf(const LoggedItem& from) {
     item.param2 = static_cast<float>(from.param[1]);
     item.param3 = static_cast<float>(from.param[2]);
     item.param4 = static_cast<float>(from.param[3]);
-    const auto e7 = [](double v) {
-        return std::abs(v) <= 180 ? toE7(v) : static_cast<std::int32_t>(std::clamp(v, -2e9, 2e9));
-    };
+    const auto e7 = [](double v) { return std::abs(v) <= 180 ? toE7(v) : toInt(v); };
     item.x = e7(from.x);
     item.y = e7(from.y);
     item.z = static_cast<float>(from.z);

@@ -1,5 +1,6 @@
 #include "core/watch/AutoChecks.h"
 
+#include "core/base/Numbers.h"
 #include "core/base/Text.h"
 #include "core/geo/MagneticField.h"
 #include "core/mavlink/ModeNames.h"
@@ -122,7 +123,7 @@ CheckResult battery(const FieldInput& in) {
     if (in.rehearsal == nullptr) return lacking("the plan is not rehearsed");
     const double needs = 100 - in.rehearsal->energy_left_percent, reserve = in.plan->vehicle.reserve_percent;
     if (const auto& endless = in.rehearsal->endless; endless && endless->pass_percent > 0) {
-        const int passes = std::max(0, static_cast<int>((*v->battery_percent - reserve) / endless->pass_percent));
+        const int passes = std::max(0, toInt((*v->battery_percent - reserve) / endless->pass_percent));
         return {passes > 0 ? good : bad,
                 fmt::format("{:.0f} % now: it repeats without an end, and the battery lasts for {} passes down to its "
                             "reserve of {:.0f} %",

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "core/base/Text.h"
 #include "core/link/ParameterRoles.h"
@@ -68,7 +69,8 @@ PilotInput pilotInput(const VehicleSnapshot& v, const ParameterSet* set) {
         constexpr int kUpTo_us[] = {1230, 1360, 1490, 1620, 1749};
         in.mode_position = 1;
         for (const int up_to : kUpTo_us) *in.mode_position += *us > up_to ? 1 : 0;
-        if (const auto mode = held(set, ParameterRole::modeAt, *in.mode_position); mode && *mode >= 0)
+        if (const auto mode = held(set, ParameterRole::modeAt, *in.mode_position);
+            mode && *mode >= 0 && *mode <= std::numeric_limits<std::uint32_t>::max())
             in.mode = mavlink::modeName(v.autopilot, v.type, static_cast<std::uint32_t>(*mode));
     }
     constexpr int kFull = 254;

@@ -1,4 +1,5 @@
 #include "core/watch/Progress.h"
+#include "core/base/Numbers.h"
 
 namespace anhinga {
 
@@ -149,7 +150,7 @@ std::optional<FlightProgress> ProgressFollower::follow(const VehicleSnapshot& v)
             if (v.battery_percent && endless_->pass_percent > 0) {
                 // The one under way was begun with what is left of it.
                 const double usable = *v.battery_percent - endless_->reserve_percent;
-                p.passes_more = std::max(0, static_cast<int>(usable / (endless_->pass_percent * factor_)));
+                p.passes_more = std::max(0, toInt(usable / (endless_->pass_percent * factor_)));
             }
         }
     }
