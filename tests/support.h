@@ -4,6 +4,7 @@
 #include <arpa/inet.h>
 #include <netinet/in.h>
 #include <signal.h>
+#include <sys/resource.h>
 #include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -42,6 +43,22 @@ class TempDir {
 
   private:
     std::string path_;
+};
+
+/// No file of this process may grow beyond so many bytes, as on a disk that is full, until this is gone.
+class NoRoom {
+  public:
+    explicit NoRoom(std::uint64_t bytes) {
+        ::signal(SIGXFSZ, SIG_IGN);
+        ::getrlimit(RLIMIT_FSIZE, &before_);
+        const rlimit less{std::min<rlim_t>(bytes, before_.rlim_max), before_.rlim_max};
+        ::setrlimit(RLIMIT_FSIZE, &less);
+    }
+    ~NoRoom() { ::setrlimit(RLIMIT_FSIZE, &before_); }
+    NoRoom(const NoRoom&) = delete;
+
+  private:
+    rlimit before_{};
 };
 
 inline std::string demo(const std::string& name) {

@@ -453,6 +453,7 @@ void FieldSession::look() {
         seen.mission_item = link_->flownItem();
         progress_ = follower_->follow(seen);
         heading_.look(v, now_s);
+        alarms_.setRecordingProblem(link_->recordProblem().toStdString());
         const bool different = alarms_.watch(v, progress_, now_s);
         for (const Alarm& a : alarms_.takeRaised()) {
             link_->mark("alarm " + QString::fromStdString(a.text));

@@ -38,6 +38,16 @@ void UnsavedKeeper::flush() {
     done_.wait_for(lock, std::chrono::seconds(20), [this] { return !job_ && !busy_; });
 }
 
+Result<void> UnsavedKeeper::keep(const Plan& plan, const std::string& original) {
+    // The folder may have gone, or have come only now.
+    if (copy_.gone()) {
+        auto anew = KeptCopy::begin(folder_.toStdString());
+        if (!anew) return tl::unexpected(anew.error());
+        copy_ = std::move(*anew);
+    }
+    return copy_.write(plan, original);
+}
+
 void UnsavedKeeper::work(const std::stop_token& stop) {
     while (true) {
         Job job;
@@ -51,7 +61,7 @@ void UnsavedKeeper::work(const std::stop_token& stop) {
         QString problem;
         if (!job.plan)
             copy_.clear();
-        else if (const auto ok = copy_.write(*job.plan, job.original); !ok)
+        else if (const auto ok = keep(*job.plan, job.original); !ok)
             problem = "Changes cannot be kept safe: " + QString::fromStdString(ok.error().message);
         {
             const std::lock_guard lock(mutex_);

@@ -30,6 +30,7 @@ class UnsavedKeeper : public QObject {
   private:
     void request();
     void work(const std::stop_token& stop);
+    Result<void> keep(const Plan& plan, const std::string& original);
 
     PlanSession* session_;
     QString folder_, problem_;

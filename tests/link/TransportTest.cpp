@@ -188,7 +188,7 @@ TEST_CASE("a recording that cannot be written says so", "[link][recorder]") {
     if (!full) return;
     const std::vector<std::uint8_t> packet(4096, 1);
     for (int i = 0; i < 20; ++i) (*full)->add(packet);
-    CHECK((*full)->error().find("stopped") != std::string::npos);
+    CHECK((*full)->error().find("No space") != std::string::npos);
 }
 
 TEST_CASE("a played link reorders, corrupts, limits and cuts as it is told, while it runs", "[link][transport][loss]") {

@@ -6,6 +6,7 @@
 
 #include "app/map/MapView.h"
 #include "app/shell/MainWindow.h"
+#include "core/base/File.h"
 #include "core/base/Memory.h"
 #include "core/base/Text.h"
 
@@ -34,6 +35,7 @@ class Application : public QApplication {
 
 int main(int argc, char** argv) try {
     const double start = anhinga::monotonicMs();
+    anhinga::writeErrorsNotSignals();
     anhinga::keepFreedMemory();
     anhinga::prepareFonts();
     Application app(argc, argv);

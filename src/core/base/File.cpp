@@ -170,4 +170,8 @@ std::uint64_t fingerprint(std::string_view bytes) {
     return hash;
 }
 
+void writeErrorsNotSignals() {
+    std::signal(SIGXFSZ, SIG_IGN);
+}
+
 }  // namespace anhinga

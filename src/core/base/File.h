@@ -32,4 +32,8 @@ void removeLeftParts(const std::string& folder);
 /// 64-bit FNV-1a of the bytes: a fingerprint for "is this the same content", not a cryptographic hash.
 std::uint64_t fingerprint(std::string_view bytes);
 
+/// A write past the size that a user may give a file is from then on an error as that of a full disk, not the end of
+/// the program. For main().
+void writeErrorsNotSignals();
+
 }  // namespace anhinga

@@ -229,7 +229,7 @@ Result<Fetched> ftpFetch(VehicleLink& link, const std::string& remote, const std
         }
         if (heard_ms - saved_ms > 3000) {
             saved_ms = heard_ms;
-            (void)(*part)->save();
+            if (const auto ok = (*part)->save(); !ok) return broken(ok.error());
         }
     }
     FtpPacket end;

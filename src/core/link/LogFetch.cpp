@@ -67,6 +67,10 @@ class LogStream {
             received_ += count;
             --missing_;
             if (heard_ms_ - told_ms_ > 100 || missing_ == 0) tell();
+            if (heard_ms_ - saved_ms_ > kSaveEvery_s * 1000) {
+                saved_ms_ = heard_ms_;
+                if (const auto ok = part_.save(); !ok) return tl::unexpected(ok.error());
+            }
         }
         return std::optional(block);
     }
@@ -77,10 +81,6 @@ class LogStream {
         report(options_, share,
                fmt::format("log {}: {:.1f} of {:.1f} MB", log_.id, share * static_cast<double>(log_.bytes) / 1e6,
                            static_cast<double>(log_.bytes) / 1e6));
-        if (told_ms_ - saved_ms_ > kSaveEvery_s * 1000) {
-            saved_ms_ = told_ms_;
-            (void)part_.save();
-        }
     }
     Result<void> inOneGo() {
         std::size_t next = 0;

@@ -1,5 +1,6 @@
 #include "core/link/PartFile.h"
 
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -65,6 +66,10 @@ Result<void> PartFile::put(std::size_t index, std::span<const std::uint8_t> byte
 }
 
 Result<void> PartFile::save() {
+    // A file that was taken away, or its folder or card: what still comes would go nowhere.
+    struct stat info {};
+    if (::fstat(fileno(file_), &info) != 0 || info.st_nlink == 0)
+        return fail("{}: cannot be written: the file is gone", partOf(path_));
     // The note is written after what it says is there.
     if (std::fflush(file_) != 0 || ::fdatasync(fileno(file_)) != 0)
         return fail("{}: cannot be written: {}", partOf(path_), std::strerror(errno));

@@ -1,6 +1,7 @@
 #include "core/link/Recorder.h"
 
 #include <fcntl.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -12,21 +13,26 @@
 namespace anhinga {
 
 namespace {
-std::string stopped() {
-    return fmt::format("recording has stopped: {}", std::strerror(errno));
-}
-}  // namespace
+constexpr std::size_t kMostWaiting = std::size_t{8} << 20, kManyWaiting = std::size_t{64} << 10;
+constexpr double kEvery_ms = 500, kAgain_ms = 2000;
 
-namespace {
-std::FILE* createPrivate(const std::string& path) {
-    const int fd = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600);
-    return fd < 0 ? nullptr : ::fdopen(fd, "wb");
+int createPrivate(const std::string& path, int how) {
+    return ::open(path.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC | how, 0600);
 }
 /// The parts of a name before and from its extension on.
 std::pair<std::string, std::string> splitName(const std::string& path) {
     const auto dot = path.rfind('.');
     const bool extension = dot != std::string::npos && path.find('/', dot) == std::string::npos;
     return extension ? std::pair(path.substr(0, dot), path.substr(dot)) : std::pair(path, std::string());
+}
+/// A word of the ground.
+std::vector<std::uint8_t> markPacket(const std::string& text) {
+    mavlink::Message says("STATUSTEXT");
+    says.set("severity", 5).setText("text", text);
+    says.system = 255;
+    says.component = 190;
+    const std::string bytes = mavlink::encode(says);
+    return {bytes.begin(), bytes.end()};
 }
 }  // namespace
 
@@ -36,46 +42,111 @@ std::string notBelievedFile(const std::string& recording) {
 }
 
 Result<std::unique_ptr<Recorder>> Recorder::create(const std::string& path, Clock& clock, std::uint64_t rotate_bytes) {
-    std::FILE* file = createPrivate(path);
-    if (file == nullptr) return fail("{}: the recording cannot be written: {}", path, std::strerror(errno));
-    return std::unique_ptr<Recorder>(new Recorder(file, path, clock, rotate_bytes));
+    const int fd = createPrivate(path, O_TRUNC);
+    if (fd < 0) return fail("{}: the recording cannot be written: {}", path, std::strerror(errno));
+    return std::unique_ptr<Recorder>(new Recorder(fd, path, clock, rotate_bytes));
 }
 
 Recorder::~Recorder() {
-    if (file_ != nullptr) std::fclose(file_);
-    if (doubted_ != nullptr) std::fclose(doubted_);
+    std::string why;
+    (void)file_.flush(why);
+    (void)doubted_.flush(why);
+    file_.close();
+    doubted_.close();
+}
+
+bool Recorder::Out::flush(std::string& why) {
+    if (waiting.empty()) return true;
+    std::size_t done = 0;
+    while (done < waiting.size()) {
+        const ssize_t n =
+            ::pwrite(fd, waiting.data() + done, waiting.size() - done, static_cast<off_t>(written + done));
+        if (n < 0 && errno == EINTR) continue;
+        if (n <= 0) {
+            why = n < 0 ? std::strerror(errno) : "nothing can be written";
+            // What was begun is taken back: the file ends with a whole packet.
+            (void)!::ftruncate(fd, static_cast<off_t>(written));
+            return false;
+        }
+        done += static_cast<std::size_t>(n);
+    }
+    written += done;
+    waiting.clear();
+    return true;
+}
+
+void Recorder::Out::close() {
+    if (fd >= 0) ::close(fd);
+    fd = -1;
+}
+
+int Recorder::nextFile(std::string& path) const {
+    const auto [name, extension] = splitName(path_);
+    constexpr std::size_t kMostNames = 10000;
+    for (std::size_t n = files_.size() + 1; n < kMostNames; ++n) {
+        path = fmt::format("{}-{}{}", name, n, extension);
+        // Another recording's file stays as it is.
+        const int fd = createPrivate(path, O_EXCL);
+        if (fd >= 0 || errno != EEXIST) return fd;
+    }
+    return -1;
 }
 
 void Recorder::rotate() {
-    const auto [name, extension] = splitName(path_);
-    const std::string next = fmt::format("{}-{}{}", name, files_.size() + 1, extension);
-    std::FILE* file = createPrivate(next);
-    if (file == nullptr) return;  // the old one goes on growing: nothing is lost for want of a name
-    if (std::fclose(file_) != 0) error_ = stopped();
-    file_ = file;
+    std::string next, why;
+    if (!file_.flush(why)) return;
+    const int fd = nextFile(next);
+    if (fd < 0) return;  // the old one goes on growing: nothing is lost for want of a name
+    file_.close();
+    file_ = {fd, 0, {}};
     files_.push_back(next);
-    in_file_ = 0;
 }
 
-bool Recorder::put(std::FILE* file, std::span<const std::uint8_t> packet) {
+void Recorder::append(Out& out, std::span<const std::uint8_t> packet) const {
     const auto us = static_cast<std::uint64_t>(clock_.unix_s() * 1e6);
-    std::uint8_t stamp[8];
-    for (int i = 0; i < 8; ++i) stamp[i] = static_cast<std::uint8_t>(us >> (56 - 8 * i));
-    return std::fwrite(stamp, 1, 8, file) == 8 && std::fwrite(packet.data(), 1, packet.size(), file) == packet.size();
+    for (int i = 0; i < 8; ++i) out.waiting += static_cast<char>(us >> (56 - 8 * i) & 0xFF);
+    out.waiting.append(reinterpret_cast<const char*>(packet.data()), packet.size());
+}
+
+void Recorder::tryFlush() {
+    flushed_ms_ = clock_.now_ms();
+    std::string why;
+    struct stat info {};
+    // A file that nobody can find any more is not a recording.
+    const bool gone = ::fstat(file_.fd, &info) != 0 || info.st_nlink == 0;
+    if (gone) {
+        std::string next;
+        const int fd = nextFile(next);
+        if (fd < 0) {
+            error_ =
+                "nothing is recorded: the file is gone, and no other can be made: " + std::string(std::strerror(errno));
+            return;
+        }
+        file_.close();
+        file_ = {fd, 0, std::move(file_.waiting)};
+        files_.push_back(next);
+    }
+    if (!file_.flush(why)) {
+        error_ = "nothing is recorded: " + why;
+        return;
+    }
+    error_.clear();
+    if (missed_ == 0) return;
+    append(file_, markPacket(fmt::format("mark: {} packets were not recorded", missed_)));
+    missed_ = 0;
 }
 
 void Recorder::add(std::span<const std::uint8_t> packet) {
     const std::lock_guard lock(mutex_);
-    if (!error_.empty()) return;
-    if (in_file_ >= rotate_bytes_) rotate();
-    bool ok = put(file_, packet);
-    in_file_ += 8 + packet.size();
-    bytes_ += 8 + packet.size();
-    if (const double ms = clock_.now_ms(); ms - flushed_ms_ > 500) {
-        flushed_ms_ = ms;
-        ok = std::fflush(file_) == 0 && ok;
+    if (file_.written + file_.waiting.size() >= rotate_bytes_ && error_.empty()) rotate();
+    if (file_.waiting.size() < kMostWaiting) {
+        append(file_, packet);
+        bytes_ += 8 + packet.size();
+    } else {
+        ++missed_;
     }
-    if (!ok) error_ = stopped();
+    const double since = clock_.now_ms() - flushed_ms_;
+    if (error_.empty() ? since > kEvery_ms || file_.waiting.size() > kManyWaiting : since > kAgain_ms) tryFlush();
 }
 
 void Recorder::addNotBelieved(std::span<const std::uint8_t> packet) {
@@ -83,22 +154,22 @@ void Recorder::addNotBelieved(std::span<const std::uint8_t> packet) {
     const std::lock_guard lock(mutex_);
     ++not_believed_;
     if (doubted_bytes_ >= kMost) return;
-    if (doubted_ == nullptr) {
-        doubted_ = createPrivate(notBelievedFile(path_));
-        if (doubted_ == nullptr) {
+    if (doubted_.fd < 0) {
+        doubted_.fd = createPrivate(notBelievedFile(path_), O_TRUNC);
+        if (doubted_.fd < 0) {
             doubted_bytes_ = kMost;  // only counted
             return;
         }
-        mavlink::Message says("STATUSTEXT");
-        says.set("severity", 5).setText("text", kNotBelievedText);
-        says.system = 255;
-        says.component = 190;
-        const std::string first = mavlink::encode(says);
-        (void)put(doubted_, {reinterpret_cast<const std::uint8_t*>(first.data()), first.size()});
+        append(doubted_, markPacket(kNotBelievedText));
     }
-    // A full disk is the recording's own matter.
-    if (!put(doubted_, packet)) doubted_bytes_ = kMost;
+    append(doubted_, packet);
     doubted_bytes_ += 8 + packet.size();
+    // A full disk is the recording's own matter.
+    std::string why;
+    if (doubted_.waiting.size() > kManyWaiting && !doubted_.flush(why)) {
+        doubted_.waiting.clear();
+        doubted_bytes_ = kMost;
+    }
 }
 
 std::uint64_t Recorder::notBelieved() const {
@@ -108,16 +179,17 @@ std::uint64_t Recorder::notBelieved() const {
 
 void Recorder::flush() {
     const std::lock_guard lock(mutex_);
-    if (error_.empty() && std::fflush(file_) != 0) error_ = stopped();
+    tryFlush();
+    std::string why;
+    (void)doubted_.flush(why);
 }
 
 void Recorder::sync() {
     int copy = -1;
     {
         const std::lock_guard lock(mutex_);
-        if (!error_.empty()) return;
-        if (std::fflush(file_) != 0) error_ = stopped();
-        copy = dup(fileno(file_));
+        tryFlush();
+        if (error_.empty()) copy = dup(file_.fd);
     }
     if (copy < 0) return;
     fdatasync(copy);

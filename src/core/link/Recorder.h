@@ -2,7 +2,6 @@
 #pragma once
 
 #include <cstdint>
-#include <cstdio>
 #include <memory>
 #include <mutex>
 #include <span>
@@ -36,22 +35,38 @@ class Recorder {
     void flush();
     /// Flushed, and on the disk: it outlives a power cut. May take its time; packets are added meanwhile.
     void sync();
-    /// Empty, or why writing has stopped (a full disk).
+    /// Empty while all that was heard is written, else why not: a full disk, a card that was pulled, a folder that is
+    /// gone. What is heard then waits in memory, up to 8 MB, and is written as soon as that can be done again; what is
+    /// more is missing, and a mark in the recording says so.
     std::string error() const;
     /// Written so far, over all files.
     std::uint64_t bytes() const;
     std::vector<std::string> files() const;
 
   private:
-    Recorder(std::FILE* file, std::string path, Clock& clock, std::uint64_t rotate_bytes)
-        : clock_(clock), file_(file), path_(path), rotate_bytes_(rotate_bytes), files_{std::move(path)} {}
+    /// A file that grows, and what is not in it yet.
+    struct Out {
+        int fd = -1;
+        std::uint64_t written = 0;
+        std::string waiting;
+        /// False, with the reason in `why`: nothing of it is lost, it goes on waiting.
+        bool flush(std::string& why);
+        void close();
+    };
+    Recorder(int fd, std::string path, Clock& clock, std::uint64_t rotate_bytes)
+        : clock_(clock), path_(path), rotate_bytes_(rotate_bytes), files_{std::move(path)} {
+        file_.fd = fd;
+    }
     void rotate();
-    bool put(std::FILE* file, std::span<const std::uint8_t> packet);
+    /// The next of the recording's files, which is new; below 0: none can be made.
+    int nextFile(std::string& path) const;
+    void append(Out& out, std::span<const std::uint8_t> packet) const;
+    void tryFlush();
     Clock& clock_;
     mutable std::mutex mutex_;
-    std::FILE *file_, *doubted_ = nullptr;
+    Out file_, doubted_;
     std::string path_, error_;
-    std::uint64_t rotate_bytes_, in_file_ = 0, bytes_ = 0, not_believed_ = 0, doubted_bytes_ = 0;
+    std::uint64_t rotate_bytes_, bytes_ = 0, not_believed_ = 0, doubted_bytes_ = 0, missed_ = 0;
     std::vector<std::string> files_;
     double flushed_ms_ = 0;
 };

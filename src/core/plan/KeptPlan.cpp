@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <sys/file.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -72,6 +73,11 @@ Result<void> KeptCopy::write(const Plan& plan, const std::string& original) {
     copy.unknown = extra.dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
     // Whatever it is like: better one that has to be mended by hand than none.
     return writeFileAtomic(file_, writePlanText(copy), {.private_file = true});
+}
+
+bool KeptCopy::gone() const {
+    struct stat info {};
+    return lock_ < 0 || ::fstat(lock_, &info) != 0 || info.st_nlink == 0;
 }
 
 void KeptCopy::clear() {

@@ -27,6 +27,8 @@ class KeptCopy {
     /// There is nothing unsaved any more.
     void clear();
     const std::string& file() const { return file_; }
+    /// It was never begun, or its folder has been taken away since.
+    bool gone() const;
 
   private:
     std::string file_;

@@ -176,6 +176,7 @@ bool AlarmWatch::watch(const VehicleSnapshot& v, const std::optional<FlightProgr
     if (!v.heard) return false;
     FoundMap found;
     lookAtLink(v, found);
+    if (!recording_problem_.empty()) found["recording"] = {AlarmLevel::warn, "This flight: " + recording_problem_};
     if (v.heartbeat_age_s <= kHeartbeatLost_s) {
         lookAtFences(v, found);
         lookAtFlight(v, progress, now_s, found);

@@ -34,6 +34,8 @@ class AlarmWatch {
     void setPlan(const Plan& plan);
     /// The vehicle's parameters, as far as they were read: where the pilot's mode switch is.
     void setParameters(ParameterSet parameters) { parameters_ = std::move(parameters); }
+    /// Why nothing is recorded; empty while it is.
+    void setRecordingProblem(std::string why) { recording_problem_ = std::move(why); }
     /// One look, a few times a second. True when something has changed: appeared, went away, grew worse.
     bool watch(const VehicleSnapshot& vehicle, const std::optional<FlightProgress>& progress, double now_s);
     /// Newest first; danger before the rest.
@@ -66,6 +68,7 @@ class AlarmWatch {
     std::uint64_t last_text_ = 0;
     std::optional<double> height_off_since_s_;
     ParameterSet parameters_;
+    std::string recording_problem_;
     std::optional<int> switch_at_arming_;
     bool pilot_heard_ = false;
 };
