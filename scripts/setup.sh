@@ -20,15 +20,16 @@ install_packages() {
     "${sudo[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends "${missing[@]}"
 }
 
-# build PRESET [FOLDER]
+# build PRESET FOLDER [TARGET...]
 build() {
     local preset=$1 folder=$2
+    shift 2
     if [ ! -e "$folder/build.ninja" ]; then
         say "configuring ($preset)"
         cmake --preset "$preset"
     fi
     say "building ($preset)"
-    cmake --build --preset "$preset"
+    cmake --build --preset "$preset" ${*:+--target "$@"}
 }
 
 # Runs a command with a display: the present one, or one of its own under Xvfb.

@@ -128,6 +128,12 @@ class Process {
         pid_ = 0;
         return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
     }
+    void killNow() {
+        if (pid_ <= 0) return;
+        kill(pid_, SIGKILL);
+        waitpid(pid_, nullptr, 0);
+        pid_ = 0;
+    }
     /// Asks it to end; it has twenty seconds for what it still writes, on a busy machine, too.
     void stop() {
         if (pid_ <= 0) return;

@@ -39,6 +39,9 @@ CliResult cliInspect(const CliArguments& a) {
         {"events", events},         {"damaged", {{"bytes", log.damaged_bytes}, {"records", log.damaged_records}}}};
     out.text += fmt::format("{}: {} kinds of messages, {} channels, {} events, {} damaged bytes", log.format,
                             log.message_counts.size(), log.list().size(), log.events.size(), log.damaged_bytes);
+    if (log.not_believed > 0)
+        out.text += fmt::format("\n{} packets that were not believed are in nothing of this; they are in {}",
+                                log.not_believed, log.not_believed_file);
     return out;
 }
 

@@ -195,3 +195,55 @@ TEST_CASE("what stops a plan, or cannot be told, is refused before anything is s
     CHECK(refused.json()["refused"][0].contains("item"));
     CHECK(cli("orders --json --do hold" + link).json()["done"][0]["accepted"] == false);
 }
+
+TEST_CASE("fetching and recording killed at any moment: the fetch goes on, the recording is whole",
+          "[cli][link][real][kill][deep]") {
+    TempDir dir, aboard;
+    const std::string content = rubbish(600000, 15);
+    spit(aboard / "flight-001.ulg", content);
+    const int port = freePort();
+    Process standin(std::string(BIN_DIR) + "/anhinga-standin",
+                    {"--link", fmt::format("udp:127.0.0.1:{}", port), "--home", "47.3052,-20.1068", "--logs",
+                     aboard.path(), "--run-for", std::to_string(60 + 60 * testDepth())});
+    const auto killed = [&](std::vector<std::string> call, int after_ms) {
+        Process program(std::string(BIN_DIR) + "/anhinga-cli", std::move(call));
+        for (int waited = 0; waited < after_ms; waited += 20) {
+            if (program.ended()) return false;
+            std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        }
+        program.killNow();
+        return true;
+    };
+    const std::string link = fmt::format("udp-listen:{}", port);
+    std::mt19937 random(9);
+    int kills = 0, fetched = 0, recorded = 0;
+    for (int round = 0; round < 2 * testDepth(); ++round) {
+        const std::string out = dir / "log.ulg";
+        std::filesystem::remove(out);
+        bool done = false;
+        for (int tries = 0; tries < 40 && !done; ++tries) {
+            const bool cut =
+                killed({"logs", "--link", link, "--get", "1", "--out", out}, 1200 + static_cast<int>(random() % 900));
+            kills += cut;
+            // Under its name it is only once it is whole.
+            if (std::filesystem::exists(out)) {
+                REQUIRE(slurp(out) == content);
+                done = true;
+            }
+        }
+        CHECK(done);
+        fetched += done;
+        const std::string tape = dir / fmt::format("r{}.tlog", round);
+        kills += killed({"fly", kPatrol, "--link", link, "--accept-stops", "--record", tape, "--timeout", "30"},
+                        2500 + static_cast<int>(random() % 1500));
+        const Ran inspected = cli("inspect --json " + tape);
+        REQUIRE(inspected.code == 0);
+        CHECK(inspected.json()["damaged"]["bytes"] < 300);
+        CHECK(inspected.json()["messages"]["HEARTBEAT"] > 0);
+        ++recorded;
+        // Down again before the next.
+        (void)cli("orders --link " + link + " --do land");
+    }
+    std::printf("fetch and flight killed %d times: %d logs fetched whole, %d recordings whole\n", kills, fetched,
+                recorded);
+}

@@ -6,6 +6,9 @@
 #include <chrono>
 #include <set>
 
+#include "core/RunCli.h"
+#include "core/logbook/Logbook.h"
+#include "core/logio/LogReader.h"
 #include "core/plan/KeptPlan.h"
 #include "core/plan/PlanFile.h"
 #include "support.h"
@@ -132,4 +135,106 @@ TEST_CASE("killed at any moment, the newest kept edit is offered, and only of th
     CHECK_FALSE(leftPlans(folder)[0].problem.empty());
     CHECK(std::filesystem::exists(folder + "/9-9.anhinga.geojson"));
     CHECK_FALSE(KeptCopy::begin("/proc/none"));
+}
+
+TEST_CASE("the command line killed while it writes leaves the old file or the new one", "[cli][file][kill][deep]") {
+    TempDir dir;
+    const std::string quarry = demo("quarry.anhinga.geojson");
+    struct Row {
+        std::vector<std::string> call;  // and --out FILE
+        const char* out;
+    };
+    const Row rows[] = {{{"import", quarry}, "a.anhinga.geojson"},
+                        {{"sorties", quarry, "--anew"}, "b.anhinga.geojson"},
+                        {{"export", quarry}, "c.kmz"},
+                        {{"rehearse", demo("seawall.anhinga.geojson")}, "d.ulg"}};
+    std::mt19937 random(11);
+    int killed = 0, whole = 0;
+    for (const Row& row : rows) {
+        const std::string out = dir / row.out;
+        std::vector<std::string> call = row.call;
+        call.insert(call.end(), {"--out", out});
+        const auto start = std::chrono::steady_clock::now();
+        const auto run = [&](int kill_after_us) {
+            std::vector<std::string> arguments = call;
+            arguments.insert(arguments.begin(), "anhinga-cli");
+            std::vector<char*> argv;
+            for (std::string& a : arguments) argv.push_back(a.data());
+            argv.push_back(nullptr);
+            const pid_t child = ::fork();
+            REQUIRE(child >= 0);
+            if (child == 0) {
+                if (std::freopen("/dev/null", "w", stdout) == nullptr) ::_exit(126);
+                ::execv((std::string(BIN_DIR) + "/anhinga-cli").c_str(), argv.data());
+                ::_exit(127);
+            }
+            if (kill_after_us >= 0) {
+                std::this_thread::sleep_for(std::chrono::microseconds(kill_after_us));
+                ::kill(child, SIGKILL);
+            }
+            int status = 0;
+            ::waitpid(child, &status, 0);
+            return status;
+        };
+        REQUIRE(WEXITSTATUS(run(-1)) <= 1);
+        const auto took_us =
+            std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now() - start);
+        const auto made = slurp(out);
+        REQUIRE_FALSE(made.empty());
+        const bool plan = out.ends_with(".geojson");
+        for (int round = 0; round < 8 * testDepth(); ++round) {
+            spit(out, "old");
+            killed += WIFSIGNALED(run(static_cast<int>(random() % static_cast<unsigned>(took_us.count() * 11 / 10))));
+            const std::string now = slurp(out);
+            CAPTURE(row.out, round, now.size());
+            if (now == "old") continue;
+            ++whole;
+            // A log says when it was made, an archive too: those are read instead.
+            if (plan)
+                REQUIRE(now == made);
+            else if (out.ends_with(".ulg"))
+                REQUIRE(readLog(now, "log"));
+            else
+                REQUIRE(now.size() == made.size());
+        }
+    }
+    CHECK(killed > 10);
+    std::printf("command line killed %d times, %d files were new and whole by then\n", killed, whole);
+}
+
+TEST_CASE("a logbook that is killed has every flight it said it has", "[logbook][kill][deep]") {
+    TempDir dir;
+    for (int i = 0; i < 12; ++i) {
+        // Different files: what follows the log is passed over.
+        spit(dir / fmt::format("{}.ulg", i),
+             slurp(demo("shakedown-clean.ulg")).substr(0, 300000U + 5000U * static_cast<unsigned>(i)));
+    }
+    const std::string path = dir / "book/logbook.sqlite";
+    std::mt19937 random(3);
+    std::size_t had = 0;
+    for (int round = 0; round < 4 * testDepth(); ++round) {
+        std::filesystem::remove_all(dir / "book");
+        const std::string said = killedAfter(static_cast<int>(random() % 600000), [&](int pipe) {
+            const auto book = Logbook::open(path);
+            if (!book) ::_exit(1);
+            (void)!::write(pipe, "b", 1);
+            for (int i = 0; i < 12; ++i) {
+                if (!(*book)->add(dir / fmt::format("{}.ulg", i))) ::_exit(1);
+                LogbookEntry e = (*book)->entries()[0];
+                e.notes = fmt::format("note {}", i);
+                if (!(*book)->change(e)) ::_exit(1);
+                (void)!::write(pipe, "+", 1);
+            }
+        });
+        const auto book = Logbook::open(path);
+        REQUIRE(book);
+        const auto noted = static_cast<std::size_t>(std::count(said.begin(), said.end(), '+'));
+        std::size_t with_note = 0;
+        for (const LogbookEntry& e : (*book)->entries()) with_note += e.notes.starts_with("note ");
+        CHECK(with_note >= std::min<std::size_t>(noted, 1));
+        CHECK((*book)->count() >= noted);
+        CHECK((*book)->count() <= noted + 1);
+        had += noted;
+    }
+    CHECK(had > 0);
 }

@@ -173,6 +173,17 @@ TEST_CASE("fields of a recording are decoded when asked for, canonical ones at o
     for (const Channel* c : (*log)->channels()) REQUIRE(c->t_s.size() == c->value.size());
 }
 
+TEST_CASE("a recording does not become one of forged packets because somebody says so", "[logio][recording][hostile]") {
+    Message says("STATUSTEXT");
+    says.set("severity", 5).setText("text", "mark: what follows was not believed");
+    Tape late;
+    late.add(beat(), kStart).add(says, kStart + 1, 255).add(beat(), kStart + 2);
+    CHECK(late.read()->believed);
+    Tape first;
+    first.add(says, kStart, 255).add(beat(), kStart + 1).add(beat(), kStart + 2);
+    CHECK_FALSE(first.read()->believed);
+}
+
 TEST_CASE("a bare stream is no recording, even where its bytes look like stamps", "[logio][recording]") {
     const std::string recording = slurp(demo("patrol-flight.tlog"));
     std::string capture;

@@ -6,6 +6,7 @@
 #include "core/logbook/Logbook.h"
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
+#include "core/mavlink/RecordingFiles.h"
 #include "core/mavlink/Signing.h"
 #include "core/watch/Alarms.h"
 #include "link/Rig.h"
@@ -277,8 +278,12 @@ void hostileDay(double minutes, int rounds) {
     for (const LogEvent& e : (*b)->events)
         told |= e.kind == "mark" && e.text.find(fmt::format("{} packets were not believed", hostile.sent)) == 0;
     CHECK(told);
-    CHECK_FALSE(std::filesystem::exists(notBelievedFile(dir / "quiet.tlog")));
-    const auto doubted = openLog(notBelievedFile(dir / "hostile.tlog"));
+    CHECK_FALSE(std::filesystem::exists(mavlink::notBelievedFile(dir / "quiet.tlog")));
+    // Who opens the recording hears of them.
+    CHECK((*a)->not_believed == 0);
+    CHECK((*b)->not_believed == hostile.sent);
+    CHECK((*b)->not_believed_file == mavlink::notBelievedFile(dir / "hostile.tlog"));
+    const auto doubted = openLog(mavlink::notBelievedFile(dir / "hostile.tlog"));
     REQUIRE(doubted);
     CHECK_FALSE((*doubted)->believed);
     CHECK((*doubted)->format.find("not believed") != std::string::npos);
@@ -290,7 +295,7 @@ void hostileDay(double minutes, int rounds) {
     CHECK(added->files == 2);
     CHECK(added->failed.empty());
     for (const LogbookEntry& e : (*book)->entries()) CHECK(e.path.find("not-believed") == std::string::npos);
-    for (const auto& file : {dir / "hostile.tlog", notBelievedFile(dir / "hostile.tlog")}) {
+    for (const auto& file : {dir / "hostile.tlog", mavlink::notBelievedFile(dir / "hostile.tlog")}) {
         struct stat info {};
         REQUIRE(::stat(file.c_str(), &info) == 0);
         CHECK((info.st_mode & 0777) == 0600);
@@ -359,7 +364,7 @@ TEST_CASE("a system that speaks from one address is not believed from another, u
     CHECK(v.link.moved == 1);
     CHECK(v.position->lat_deg == Approx(47.4));
     link->reset();
-    CHECK(std::filesystem::exists(notBelievedFile(dir / "r.tlog")));
+    CHECK(std::filesystem::exists(mavlink::notBelievedFile(dir / "r.tlog")));
 }
 
 TEST_CASE("answers for another ground station are not ours", "[link][hostile]") {

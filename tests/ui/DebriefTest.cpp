@@ -492,3 +492,39 @@ TEST_CASE("planned against flown by leg, photos that were missed, the instrument
     CHECK_FALSE(d.window.findChild<Instrument*>()->isVisible());
     CHECK(d.child<FiguresView>("figures")->isVisible());
 }
+
+TEST_CASE("packets that were not believed are counted beside their recording and shown on request", "[ui][debrief]") {
+    Review d;
+    const std::string recording = d.dir / "day.tlog", doubted = d.dir / "day-not-believed.tlog";
+    std::filesystem::copy(demo("patrol-flight.tlog"), recording);
+    // The layout of recordings: eight bytes of time, one packet.
+    std::string bytes;
+    const auto add = [&](mavlink::Message m, int system, double unix_s) {
+        m.system = static_cast<std::uint8_t>(system);
+        m.component = 1;
+        const auto us = static_cast<std::uint64_t>(unix_s * 1e6);
+        for (int i = 7; i >= 0; --i) bytes += static_cast<char>(us >> (8 * i));
+        bytes += mavlink::encode(m);
+    };
+    mavlink::Message says("STATUSTEXT"), beat("HEARTBEAT"), lie("STATUSTEXT");
+    says.set("severity", 5).setText("text", "mark: what follows was not believed");
+    beat.set("type", 2).set("autopilot", 3);
+    lie.set("severity", 0).setText("text", "<b>motors off</b>");
+    add(says, 255, 1.8e9);
+    for (int i = 0; i < 1233; ++i) add(beat, 1, 1.8e9 + i);
+    add(lie, 1, 1.8e9 + 1300);
+    spit(doubted, bytes);
+    d.show(recording);
+    auto* title = d.child<QLabel>("log title");
+    CHECK(title->text().contains("1,234 packets that were not believed"));
+    const LogPtr log = d.window.review().log();
+    for (const LogEvent& e : log->events) CHECK(e.text.find("motors") == std::string::npos);
+    // Its link, wherever it stands.
+    for (int y = 2;
+         y < title->height() && !d.window.review().opening() && d.window.review().path().toStdString() == recording;
+         y += 6)
+        for (int x = title->width() - 4; x > 0; x -= 12) QTest::mouseClick(title, Qt::LeftButton, {}, {x, y});
+    REQUIRE(d.until(5000, [&] { return d.window.review().path().toStdString() == doubted; }));
+    CHECK(title->text().contains("None of this was believed"));
+    CHECK_FALSE(d.window.review().log()->believed);
+}

@@ -22,6 +22,7 @@ ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* pare
     title_ = new QLabel;
     title_->setWordWrap(true);
     title_->setObjectName("log title");
+    connect(title_, &QLabel::linkActivated, this, [this](const QString& file) { review_->open(file); });
     column->addWidget(title_);
     auto* busy = new QHBoxLayout;
     reading_ = new QProgressBar;
@@ -150,6 +151,11 @@ void ChannelPanel::refresh() {
         if (!log->vehicle.empty()) text += " · " + QString::fromStdString(log->vehicle).toHtmlEscaped();
         if (log->start_unix_s > 0)
             text += " · " + QString::fromStdString(isoUtc(log->start_unix_s)).left(16).replace('T', ' ');
+        if (log->not_believed > 0)
+            text += QString("<br>%1 packets that were not believed are in nothing here: <a href='%2'>show them</a>")
+                        .arg(QLocale(QLocale::English).toString(static_cast<qulonglong>(log->not_believed)),
+                             QString::fromStdString(log->not_believed_file).toHtmlEscaped());
+        if (!log->believed) text += "<br>None of this was believed when it came; it is in no figure of the flight";
         if (log->damaged_bytes > 0) text += QString("<br>%1 damaged bytes passed over").arg(log->damaged_bytes);
         title_->setText(text);
     } else {

@@ -66,7 +66,10 @@ class FlightLog {
   public:
     std::string format;
     bool believed = true;  // else packets that were not believed when they came
-    std::string vehicle;   // "vehicle 1, multirotor"; empty: the log does not say
+    /// Packets that came during the same recording and were not believed, in a file of their own.
+    std::size_t not_believed = 0;
+    std::string not_believed_file;
+    std::string vehicle;  // "vehicle 1, multirotor"; empty: the log does not say
     double start_unix_s = 0;
     std::vector<ModeChange> modes;
     std::vector<LogEvent> events;

@@ -9,6 +9,7 @@
 
 #include "core/base/Text.h"
 #include "core/mavlink/Frame.h"
+#include "core/mavlink/RecordingFiles.h"
 
 namespace anhinga {
 
@@ -35,11 +36,6 @@ std::vector<std::uint8_t> markPacket(const std::string& text) {
     return {bytes.begin(), bytes.end()};
 }
 }  // namespace
-
-std::string notBelievedFile(const std::string& recording) {
-    const auto [name, extension] = splitName(recording);
-    return name + "-not-believed" + extension;
-}
 
 Result<std::unique_ptr<Recorder>> Recorder::create(const std::string& path, Clock& clock, std::uint64_t rotate_bytes) {
     const int fd = createPrivate(path, O_TRUNC);
@@ -155,12 +151,12 @@ void Recorder::addNotBelieved(std::span<const std::uint8_t> packet) {
     ++not_believed_;
     if (doubted_bytes_ >= kMost) return;
     if (doubted_.fd < 0) {
-        doubted_.fd = createPrivate(notBelievedFile(path_), O_TRUNC);
+        doubted_.fd = createPrivate(mavlink::notBelievedFile(path_), O_TRUNC);
         if (doubted_.fd < 0) {
             doubted_bytes_ = kMost;  // only counted
             return;
         }
-        append(doubted_, markPacket(kNotBelievedText));
+        append(doubted_, markPacket(mavlink::kNotBelievedText));
     }
     append(doubted_, packet);
     doubted_bytes_ += 8 + packet.size();

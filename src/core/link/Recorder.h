@@ -13,11 +13,6 @@
 
 namespace anhinga {
 
-/// First words of a file of packets that were not believed, as a text of the ground.
-constexpr const char* kNotBelievedText = "mark: what follows was not believed";
-/// Where that lies: "flight.tlog" has "flight-not-believed.tlog" beside it.
-std::string notBelievedFile(const std::string& recording);
-
 class Recorder {
   public:
     /// A file that grows past `rotate_bytes` is followed by NAME-2.tlog, NAME-3.tlog and so on.
@@ -27,8 +22,8 @@ class Recorder {
     ~Recorder();
     Recorder(const Recorder&) = delete;
     void add(std::span<const std::uint8_t> packet);
-    /// A packet that was not believed: into a file of its own beside the recording (notBelievedFile()), which says so
-    /// in its first packet. Of more than fits in 64 MB only the number is kept.
+    /// A packet that was not believed: into a file of its own beside the recording (mavlink::notBelievedFile()), which
+    /// says so in its first packet. Of more than fits in 64 MB only the number is kept.
     void addNotBelieved(std::span<const std::uint8_t> packet);
     std::uint64_t notBelieved() const;
     /// All that was added is in the file from then on, for whoever opens it while it is still written.

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <fstream>
 
+#include "core/mavlink/RecordingFiles.h"
+
 namespace anhinga {
 
 namespace {
@@ -69,7 +71,14 @@ Result<LogPtr> openLog(const std::string& path, const LogWatch& watch) {
             if (watch.stop.stop_requested()) throw Stopped{};
             if (watch.progress) watch.progress(static_cast<double>(at) / size);
         };
-    return readShared(*mapped, path);
+    auto log = readShared(*mapped, path);
+    if (!log || !(*log)->believed) return log;
+    if (const std::size_t n = mavlink::countNotBelieved(path); n > 0) {
+        auto more = std::const_pointer_cast<FlightLog>(*log);
+        more->not_believed = n;
+        more->not_believed_file = mavlink::notBelievedFile(path);
+    }
+    return log;
 }
 
 }  // namespace anhinga

@@ -8,6 +8,7 @@
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
 #include "core/mavlink/ModeNames.h"
+#include "core/mavlink/RecordingFiles.h"
 
 namespace anhinga {
 
@@ -20,7 +21,6 @@ using mavlink::MessageInfo;
 using mavlink::Parser;
 
 constexpr double kRad = 180 / M_PI;
-constexpr const char* kNotBelieved = "mark: what follows was not believed";  // as the recorder begins such a file
 
 std::uint64_t stampAt(std::span<const std::uint8_t> bytes) {
     std::uint64_t us = 0;
@@ -55,7 +55,8 @@ class RecordingLog {
             log_.vehicle =
                 fmt::format("vehicle {}, {}", m.system, mavlink::typeText(static_cast<int>(m.integer("type"))));
         }
-        if (m.is("STATUSTEXT") && m.system > 250 && m.text("text") == kNotBelieved) {
+        // Said first of all: nobody who speaks later makes a recording one of these.
+        if (heard_++ == 0 && m.is("STATUSTEXT") && m.system > 250 && m.text("text") == mavlink::kNotBelievedText) {
             log_.believed = false;
             log_.format = "MAVLink recording of packets that were not believed";
         }
@@ -246,6 +247,7 @@ class RecordingLog {
 
     FlightLog& log_;
     int vehicle_ = 0;
+    std::size_t heard_ = 0;
     bool known_time_ = false, armed_ = false;
     int text_id_ = 0;
     double t_ = 0, offset_ = 0, last_stamp_ = 0;
