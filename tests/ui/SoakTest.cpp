@@ -20,8 +20,7 @@ double residentMb() {
 
 }  // namespace
 
-TEST_CASE("two hours in the field with a link that is cut every minute leave the memory as it was",
-          "[ui][soak][long]") {
+TEST_CASE("two hours in the field with a link that is cut every minute leave the memory as it was", "[.][ui][soak]") {
     constexpr double kHours = 2, kFrom_min = 10;
     Driver d;
     d.openDemo();

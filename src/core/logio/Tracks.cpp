@@ -222,6 +222,10 @@ bool hasElement(std::string_view bytes, std::string_view element) {
 }
 
 Result<LogPtr> readXml(std::string_view bytes, const std::string& name, bool gpx) {
+    // A tree of it takes several times as much memory.
+    constexpr std::size_t kMostBytes = std::size_t{256} << 20;
+    if (bytes.size() > kMostBytes)
+        return fail("{}: {} MB; a track as XML may have {} MB", name, bytes.size() >> 20, kMostBytes >> 20);
     pugi::xml_document doc;
     // What stands before the place where a file breaks off is still a track.
     const auto ok = doc.load_buffer(bytes.data(), bytes.size());
