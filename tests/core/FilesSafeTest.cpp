@@ -72,6 +72,8 @@ TEST_CASE("what is odd opens and is a finding", "[plan][files]") {
     CHECK(odd(usual, [](Plan& p) { p.items[2].height = Height::aboveHome(50000); }));
     CHECK(odd(usual, [](Plan& p) { p.items[1].height = Height{-12000, HeightRef::amsl}; }));
     CHECK(odd(usual, [](Plan& p) { p.home->amsl_m = 60000; }));
+    CHECK(odd(usual, [](Plan& p) { p.defaults.height = Height::aboveHome(50000); }));
+    CHECK(odd(usual, [](Plan& p) { p.return_height_m = 50000; }));
     CHECK(odd(usual, [](Plan& p) {
         p.items[1].actions.push_back(LookAt{p.home->position, Height::aboveHome(50000), ""});
     }));

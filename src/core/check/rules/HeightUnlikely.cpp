@@ -14,34 +14,40 @@ void heightUnlikely(const CheckInput& in, Out& out) {
     const auto say = [&](Severity severity, ItemId item, std::string message, std::optional<GeoPoint> place) {
         out.push_back({severity, "height-unlikely", item, std::move(message), place, {}});
     };
-    const auto beyond = [](const Height& h) { return h.value_m > kHighest_m || h.value_m < -kHighest_m; };
+    const auto beyond = [](double height_m) { return std::abs(height_m) > kHighest_m; };
+    const auto why = [](double height_m) {
+        return height_m > 0 ? "no aircraft here flies above " + distanceText(kHighest_m)
+                            : std::string("that is far below all land");
+    };
     for (const Item& item : in.plan.items) {
         const ItemId id = item.id;
-        if (item.height && beyond(*item.height))
+        if (item.height && beyond(item.height->value_m))
             say(Severity::stop, id,
-                fmt::format("{} is at {}; no aircraft here flies above {}", in.text(id), heightText(*item.height),
-                            distanceText(kHighest_m)),
+                fmt::format("{} is at {}; {}", in.text(id), heightText(*item.height), why(item.height->value_m)),
                 in.placeOf(id));
         if (isPattern(item.kind))
             for (const double height_m : {item.pattern->low_m, item.pattern->high_m})
-                if (std::abs(height_m) > kHighest_m) {
+                if (beyond(height_m)) {
                     say(Severity::stop, id,
-                        fmt::format("{} reaches to {}; no aircraft here flies above {}", in.text(id),
-                                    distanceText(height_m), distanceText(kHighest_m)),
+                        fmt::format("{} reaches to {}; {}", in.text(id), distanceText(height_m), why(height_m)),
                         in.placeOf(id));
                     break;
                 }
         for (const Action& a : item.actions)
-            if (const auto* look = std::get_if<LookAt>(&a); look != nullptr && beyond(look->height))
+            if (const auto* look = std::get_if<LookAt>(&a); look != nullptr && beyond(look->height.value_m))
                 say(Severity::warn, id,
                     fmt::format("the camera at {} looks at {}; is that meant?", in.text(id), heightText(look->height)),
                     look->place);
     }
+    for (const auto& [what, height] : {std::pair{"usual height", in.plan.defaults.height},
+                                       {"return height", Height::aboveHome(in.plan.return_height_m)}})
+        if (beyond(height.value_m))
+            say(Severity::stop, 0,
+                fmt::format("the plan's {} is {}; {}", what, heightText(height), why(height.value_m)), std::nullopt);
     for (const RallyPoint& r : in.plan.rally)
-        if (beyond(r.height))
+        if (beyond(r.height.value_m))
             say(Severity::stop, r.id,
-                fmt::format("rally point {} is at {}; no aircraft here flies above {}", r.name, heightText(r.height),
-                            distanceText(kHighest_m)),
+                fmt::format("rally point {} is at {}; {}", r.name, heightText(r.height), why(r.height.value_m)),
                 r.position);
     for (const Obstacle& o : in.plan.obstacles)
         if (o.height_m > kHighestBuilt_m)
