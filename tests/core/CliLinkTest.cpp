@@ -199,7 +199,7 @@ TEST_CASE("what stops a plan, or cannot be told, is refused before anything is s
 TEST_CASE("fetching and recording killed at any moment: the fetch goes on, the recording is whole",
           "[cli][link][real][kill][deep]") {
     TempDir dir, aboard;
-    const std::string content = rubbish(600000, 15);
+    const std::string content = rubbish(3000000, 15);
     spit(aboard / "flight-001.ulg", content);
     const int port = freePort();
     Process standin(std::string(BIN_DIR) + "/anhinga-standin",
@@ -223,7 +223,7 @@ TEST_CASE("fetching and recording killed at any moment: the fetch goes on, the r
         bool done = false;
         for (int tries = 0; tries < 40 && !done; ++tries) {
             const bool cut =
-                killed({"logs", "--link", link, "--get", "1", "--out", out}, 1200 + static_cast<int>(random() % 900));
+                killed({"logs", "--link", link, "--get", "1", "--out", out}, 200 + static_cast<int>(random() % 2600));
             kills += cut;
             // Under its name it is only once it is whole.
             if (std::filesystem::exists(out)) {
