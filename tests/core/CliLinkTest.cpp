@@ -222,8 +222,8 @@ TEST_CASE("fetching and recording killed at any moment: the fetch goes on, the r
         std::filesystem::remove(out);
         bool done = false;
         for (int tries = 0; tries < 40 && !done; ++tries) {
-            const bool cut =
-                killed({"logs", "--link", link, "--get", "1", "--out", out}, 200 + static_cast<int>(random() % 2600));
+            const bool cut = killed({"logs", "--link", link, "--get", "1", "--out", out},
+                                    200 + static_cast<int>(random() % 2600) + 300 * tries);
             kills += cut;
             // Under its name it is only once it is whole.
             if (std::filesystem::exists(out)) {
