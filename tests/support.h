@@ -10,6 +10,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <clocale>
 #include <cmath>
 #include <cstdlib>
 #include <ctime>
@@ -59,6 +60,18 @@ class NoRoom {
 
   private:
     rlimit before_{};
+};
+
+/// While it lives the C library reads and writes numbers with a point, for libraries that go by the locale.
+class PlainNumbers {
+  public:
+    PlainNumbers() : before_(std::setlocale(LC_NUMERIC, nullptr)) { std::setlocale(LC_NUMERIC, "C"); }
+    ~PlainNumbers() { std::setlocale(LC_NUMERIC, before_.c_str()); }
+    PlainNumbers(const PlainNumbers&) = delete;
+    PlainNumbers& operator=(const PlainNumbers&) = delete;
+
+  private:
+    std::string before_;
 };
 
 inline std::string demo(const std::string& name) {

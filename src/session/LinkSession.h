@@ -42,7 +42,7 @@ class LinkSession : public QObject {
     /// Whatever was heard so far is in the recording from then on, which may still be written.
     void flushRecording();
     std::uint64_t recordedBytes() const { return link_ ? link_->recordBytes() : 0; }
-    /// Why the recording has stopped; empty while it goes on.
+    /// Why nothing is written to the recording at present; empty while all is.
     QString recordProblem() const;
     /// A mark in the recording.
     void mark(const QString& note);

@@ -3,6 +3,7 @@
 #include <map>
 #include <numeric>
 #include <random>
+#include <sstream>
 
 #include "core/check/Check.h"
 #include "core/pattern/Coverage.h"
@@ -482,7 +483,9 @@ TEST_CASE("what photos show of unknown ground is unknown, and no gap", "[pattern
     INFO(found["cover-unknown"]);
     const std::size_t of = found["cover-unknown"].find("show of ");
     REQUIRE(of != std::string::npos);
-    CHECK(std::stod(found["cover-unknown"].substr(of + 8)) == Approx(4.5).margin(0.1));  // half of nine hectares
+    double hectares = 0;
+    std::istringstream(found["cover-unknown"].substr(of + 8)) >> hectares;
+    CHECK(hectares == Approx(4.5).margin(0.1));  // half of nine
 }
 
 TEST_CASE("a photo's outline on the ground is the footprint, and tilted ones are cut at the range",

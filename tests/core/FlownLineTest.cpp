@@ -138,6 +138,39 @@ TEST_CASE("splines, circles and height changes are drawn as they are flown", "[m
     }
 }
 
+TEST_CASE("how far it swings out where a circle is left at speed is drawn", "[mission][path][flown]") {
+    double swing = 0;
+    for (const double bearing : {10.0, 100.0, 190.0, 280.0})
+        for (const double turns : {1.0, -2.0}) {
+            INFO(bearing << ", " << turns << " turns");
+            Plan plan = rowPlan(2);
+            Item circle = plan.items[1];
+            circle.id = plan.newId();
+            circle.kind = ItemKind::holdTurns;
+            circle.position = destination(plan.items[2].position, 0, 200);
+            circle.turns = turns;
+            circle.radius_m = 40;
+            Item then = plan.items[1];
+            then.id = plan.newId();
+            then.position = destination(circle.position, bearing, 250);
+            plan.items.insert(plan.items.begin() + 3, {circle, then});
+            const Deviation d = deviation(plan);
+            INFO(d.where);
+            CHECK(d.level_m < 3.5);
+            const Path path = pathIn(plan);
+            const auto out = std::find_if(path.legs.begin(), path.legs.end(),
+                                          [&](const PathLeg& leg) { return leg.source == then.id; });
+            REQUIRE(out != path.legs.end());
+            for (std::size_t k = out->line_from; k < out->line_to; ++k)
+                swing = std::max(
+                    swing, distanceToSegment(path.line[k].local, path.frame.toLocal(path.points[out->from].position),
+                                             path.frame.toLocal(path.points[out->to].position))
+                               .distance_m);
+        }
+    CHECK(swing > 8);  // to somewhere behind it
+    CHECK(swing < 20);
+}
+
 TEST_CASE("repeat legs and the demo patrol are drawn as they are flown", "[mission][path][flown][demo]") {
     const auto terrain = Terrain::open({demo("quillmere-elevation.tif")});
     REQUIRE(terrain);

@@ -1,5 +1,6 @@
 // Coordinates in every form, and the magnetic field of a place.
 #include <catch2/catch.hpp>
+#include <sstream>
 
 #include "core/geo/Coordinates.h"
 #include "core/geo/MagneticField.h"
@@ -113,8 +114,8 @@ TEST_CASE("the compiled coefficients are those of the published file", "[geo][ma
     std::size_t i = 0;
     for (std::string line; std::getline(file, line);) {
         Row r{};
-        if (std::sscanf(line.c_str(), "%d %d %lf %lf %lf %lf", &r.n, &r.m, &r.g, &r.h, &r.g_rate, &r.h_rate) != 6)
-            continue;
+        std::istringstream numbers(line);
+        if (!(numbers >> r.n >> r.m >> r.g >> r.h >> r.g_rate >> r.h_rate)) continue;
         REQUIRE(i < std::size(compiled));
         CHECK(compiled[i].n == r.n);
         CHECK(compiled[i].m == r.m);

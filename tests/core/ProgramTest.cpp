@@ -1,5 +1,6 @@
 // Programs: what a plan is flown as, and what an autopilot is told of it.
 #include <catch2/catch.hpp>
+#include <sstream>
 
 #include "Planned.h"
 #include "core/RandomPlans.h"
@@ -33,7 +34,11 @@ std::vector<Before> before() {
         row.items = std::stoul(field);
         std::getline(fields, field, ',');
         row.fingerprint = std::stoull(field, nullptr, 16);
-        while (std::getline(fields, field, ',')) row.flown.push_back(std::stod(field));
+        while (std::getline(fields, field, ',')) {
+            double number = 0;
+            REQUIRE(std::istringstream(field) >> number);
+            row.flown.push_back(number);
+        }
         rows.push_back(row);
     }
     return rows;

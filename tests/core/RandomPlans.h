@@ -35,7 +35,8 @@ inline Plan randomPlan(unsigned seed, bool all_kinds = false) {
                                : ItemKind::block;
         if (all_kinds && i > 0 && pick(5) == 0)
             item.kind = pick(2) == 0 ? ItemKind::holdTurns : ItemKind::loiterToHeight;
-        item.position = destination(plan.home->position, value(0, 360), value(10, 800));
+        const double bearing = value(0, 360), distance = value(10, 800);  // in this order with every compiler
+        item.position = destination(plan.home->position, bearing, distance);
         if (item.kind == ItemKind::hold) item.hold_s = pick(60);
         if (item.kind == ItemKind::holdTurns) {
             item.turns = pick(2) == 0 ? 2.0 : -1.0;

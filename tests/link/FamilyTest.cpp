@@ -273,9 +273,10 @@ void compareTrack(FamilyFlight& out, const Plan& plan, const PlanView& view,
     std::vector<double> high;
     const Channel &lat = *r->log->find("position.lat_deg"), &lon = *r->log->find("position.lon_deg");
     const Channel& amsl = *r->log->find("position.height_amsl_m");
+    constexpr double kEvery_s = 0.24;  // a chord of a wing's turn is within 0.1 m of it
     double last = -1;
     for (std::size_t i = 0; i < lat.t_s.size(); ++i) {
-        if (lat.t_s[i] - last < 1) continue;
+        if (lat.t_s[i] - last < kEvery_s) continue;
         last = lat.t_s[i];
         line.push_back(frame.toLocal({lat.value[i], lon.at(last).value_or(0)}));
         high.push_back(amsl.at(last).value_or(0));
@@ -405,13 +406,8 @@ TEST_CASE("every plan is sealed and flown by every family's aircraft, or refused
             if (k.family < 0) continue;
             CAPTURE(f.path_m, f.height_m, f.missed_m);
             const bool wing = k.body == families::Body::wing;
-            const auto has = [&](ItemKind kind) {
-                return std::any_of(c.plan.items.begin(), c.plan.items.end(),
-                                   [&](const Item& i) { return i.kind == kind; });
-            };
             CHECK(f.missed_m < (wing ? 65 : 5));  // a wing circles a place to hold there
-            // A circle is left at speed: how far it swings out, and after a time where on the circle, is its own.
-            CHECK(f.path_m < ((wing && has(ItemKind::hold)) || has(ItemKind::holdTurns) ? 7.5 : 5));
+            CHECK(f.path_m < 5);
             CHECK(f.height_m < 5);
             CAPTURE(f.low_m, f.high_m);
             CHECK(f.low_m >= -3);

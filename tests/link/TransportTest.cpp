@@ -1,3 +1,5 @@
+#include <sys/stat.h>
+
 #include <catch2/catch.hpp>
 
 #include <algorithm>
@@ -11,6 +13,7 @@
 #include "core/link/Transport.h"
 #include "core/link/VehicleLink.h"
 #include "core/logio/LogReader.h"
+#include "core/mavlink/RecordingFiles.h"
 #include "support.h"
 #include "world/VirtualNet.h"
 
@@ -184,11 +187,21 @@ TEST_CASE("a recording that cannot be written says so", "[link][recorder]") {
     TempDir dir;
     CHECK_FALSE(Recorder::create(dir / "no/folder/r.tlog"));
     CHECK_FALSE(Recorder::create(dir.path()));
-    auto full = Recorder::create("/dev/full");
-    if (!full) return;
-    const std::vector<std::uint8_t> packet(4096, 1);
-    for (int i = 0; i < 20; ++i) (*full)->add(packet);
-    CHECK((*full)->error().find("No space") != std::string::npos);
+    // A device or a pipe is not waited for; what a full disk does is in core/NoRoomTest.
+    CHECK_FALSE(Recorder::create("/dev/full"));
+    REQUIRE(::mkfifo((dir / "pipe.tlog").c_str(), 0600) == 0);
+    CHECK_FALSE(Recorder::create(dir / "pipe.tlog"));
+}
+
+TEST_CASE("packets that were not believed are in their file within a second", "[link][recorder]") {
+    TempDir dir;
+    VirtualClock clock;
+    auto recorder = *Recorder::create(dir / "r.tlog", clock);
+    const std::vector<std::uint8_t> packet(40, 0xFE);
+    recorder->addNotBelieved(packet);
+    clock.sleep(0.6);
+    recorder->addNotBelieved(packet);
+    CHECK(slurp(mavlink::notBelievedFile(dir / "r.tlog")).size() > 2 * (8 + packet.size()));
 }
 
 TEST_CASE("a played link reorders, corrupts, limits and cuts as it is told, while it runs", "[link][transport][loss]") {

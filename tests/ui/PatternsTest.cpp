@@ -212,7 +212,7 @@ TEST_CASE("the cover of photos is a layer with a legend that tells gaps", "[ui][
         });
         return cover->summary();
     };
-    const QString whole = counted("%");
+    const QString whole = counted("% seen");
     INFO(whole.toStdString());
     CHECK(whole.startsWith("0.0 % seen too seldom"));
     ItemId id = 0;
@@ -226,7 +226,7 @@ TEST_CASE("the cover of photos is a layer with a legend that tells gaps", "[ui][
         p.find(id)->pattern.edit().margin_m = 0;
     });
     d.settle();
-    for (int i = 0; i < 200 && (cover->summary() == whole || !cover->summary().contains("%")); ++i) {
+    for (int i = 0; i < 200 && (cover->summary() == whole || !cover->summary().contains("% seen")); ++i) {
         d.window.map().grab();
         QTest::qWait(20);
     }

@@ -79,6 +79,7 @@ TEST_CASE("two hours in the field with a link that is cut every minute leave the
             link.mark("still at it");
             const double mb = residentMb();
             std::printf("minute %d: %.1f MB\n", minute, mb);
+            std::fflush(stdout);
             if (minute == kFrom_min) first_mb = mb;
             if (minute > kFrom_min) most_mb = std::max(most_mb, mb);
         }

@@ -175,13 +175,13 @@ TEST_CASE("a sortie is handed over, flown, broken off and gone on with", "[ui][s
     d.press("hand over");
     REQUIRE(d.until(12000, [&] { return d.window.link().seal() == LinkSession::Seal::sealed; }));
     // Sealed is the sortie, not the plan.
-    CHECK(d.child<FieldPanel>("field")->sealHolds());
+    CHECK(d.until(3000, [&] { return d.child<FieldPanel>("field")->sealHolds(); }));
     CHECK(d.child<QLabel>("seal")->text().contains(
         QString("%1 items").arg(d.window.plan().flownView().program.entries())));
     d.window.plan().chooseSortie(1);
     CHECK_FALSE(d.child<FieldPanel>("field")->sealHolds());
     d.window.plan().chooseSortie(2);
-    CHECK(d.child<FieldPanel>("field")->sealHolds());
+    CHECK(d.until(3000, [&] { return d.child<FieldPanel>("field")->sealHolds(); }));
     auto& link = d.window.link();
     const auto done = [&](const char* name, LinkSession::Command c) {
         link.command(name, std::move(c));

@@ -38,6 +38,9 @@ std::vector<std::uint8_t> markPacket(const std::string& text) {
 }  // namespace
 
 Result<std::unique_ptr<Recorder>> Recorder::create(const std::string& path, Clock& clock, std::uint64_t rotate_bytes) {
+    struct stat there {};
+    if (::stat(path.c_str(), &there) == 0 && !S_ISREG(there.st_mode))
+        return fail("{}: the recording cannot be written: this is not a file", path);
     const int fd = createPrivate(path, O_TRUNC);
     if (fd < 0) return fail("{}: the recording cannot be written: {}", path, std::strerror(errno));
     return std::unique_ptr<Recorder>(new Recorder(fd, path, clock, rotate_bytes));
@@ -160,9 +163,11 @@ void Recorder::addNotBelieved(std::span<const std::uint8_t> packet) {
     }
     append(doubted_, packet);
     doubted_bytes_ += 8 + packet.size();
+    if (clock_.now_ms() - doubted_flushed_ms_ < kEvery_ms && doubted_.waiting.size() <= kManyWaiting) return;
+    doubted_flushed_ms_ = clock_.now_ms();
     // A full disk is the recording's own matter.
     std::string why;
-    if (doubted_.waiting.size() > kManyWaiting && !doubted_.flush(why)) {
+    if (!doubted_.flush(why)) {
         doubted_.waiting.clear();
         doubted_bytes_ = kMost;
     }

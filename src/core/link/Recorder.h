@@ -63,7 +63,7 @@ class Recorder {
     std::string path_, error_;
     std::uint64_t rotate_bytes_, bytes_ = 0, not_believed_ = 0, doubted_bytes_ = 0, missed_ = 0;
     std::vector<std::string> files_;
-    double flushed_ms_ = 0;
+    double flushed_ms_ = 0, doubted_flushed_ms_ = 0;
 };
 
 }  // namespace anhinga

@@ -8,6 +8,7 @@ namespace anhinga {
 namespace {
 constexpr double kBrakeShare = 0.7;  // of the acceleration, kept for slowing down
 constexpr double kTurnShare = 0.6;   // of the acceleration, kept for turning on a curve
+constexpr double kBackMost_mps = 4;  // so fast back to a line it was carried off
 /// Where and how fast a motion at `speed` and `accel` along its way is once it brakes as hard as it is planned to.
 struct Braking {
     double ahead_m = 0, speed_mps = 0;
@@ -65,7 +66,7 @@ Vec2 wantedVelocity(const GuidedLeg& leg, const GuidedMotion& motion, const Guid
     const double done = dot(position - leg.from, along);
     if (done > run) return unit(gap) * std::min(allowed, left);
     const Vec2 off = position - (leg.from + along * done);
-    return limited(along * allowed - limited(off * kCrossTrackGain, 3), allowed + 1);
+    return limited(along * allowed - limited(off * kCrossTrackGain, kBackMost_mps), allowed + 1);
 }
 
 double brakingSpeed(double end_mps, double left_m, const GuidanceLimits& limits) {
@@ -95,6 +96,10 @@ double cornerSpeed(Vec2 in, Vec2 out, double speed_mps, double acceptance_m, con
     return std::min({speed_mps, by_accel, change / (2 * std::sin(turn / 2))});
 }
 
+double curveSpeed(double radius_m, double speed_mps, const GuidanceLimits& limits) {
+    return std::min(speed_mps, std::sqrt(kTurnShare * limits.accel_mps2 * std::max(0.0, radius_m)));
+}
+
 std::vector<Vec2> splineCurve(Vec2 from, Vec2 direction_from, Vec2 to, Vec2 direction_to, double step_m) {
     const double chord = length(to - from);
     const Vec2 m0 = unit(direction_from) * chord, m1 = unit(direction_to) * chord;
@@ -121,7 +126,7 @@ GuidedCurve::GuidedCurve(std::vector<Vec2> points, double speed_mps, double end_
         const Vec2 a = points_[i] - points_[i - 1], b = points_[i + 1] - points_[i];
         const double turn = std::abs(std::atan2(cross(a, b), dot(a, b)));
         const double run = (length(a) + length(b)) / 2;
-        if (turn > 1e-6) speed_[i] = std::min(speed_[i], std::sqrt(kTurnShare * limits.accel_mps2 * run / turn));
+        if (turn > 1e-6) speed_[i] = curveSpeed(run / turn, speed_[i], limits);
     }
     speed_.back() = std::min(speed_.back(), end_speed_mps);
     for (std::size_t i = points_.size() - 1; i-- > 0;)

@@ -53,6 +53,9 @@ double slopeSpeed(double run_m, double rise_m, double speed_mps, const GuidanceL
 /// takes 2 sqrt(dv/j), in which it is carried aside by a quarter of what the whole change would.
 double cornerSpeed(Vec2 in, Vec2 out, double speed_mps, double acceptance_m, const GuidanceLimits& limits);
 
+/// How fast a curve of this radius may be flown: a share of the acceleration is kept for the turn.
+double curveSpeed(double radius_m, double speed_mps, const GuidanceLimits& limits);
+
 /// A smooth curve between two points that leaves and arrives in given directions: a cubic Hermite spline whose tangents
 /// are as long as the chord, so that it does not loop. Points about every `step_m`, both ends included.
 std::vector<Vec2> splineCurve(Vec2 from, Vec2 direction_from, Vec2 to, Vec2 direction_to, double step_m);

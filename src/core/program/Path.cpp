@@ -24,6 +24,7 @@ struct LegFlight {
     bool stops = false;       // at its end
     std::vector<Vec2> curve;  // instead of the straight line
     double end_speed_mps = 0, brake_before_m = 0;
+    std::optional<double> leaves_mps;  // not slowed down at its end, whatever corner is there
 };
 
 class PathBuilder {
@@ -165,7 +166,8 @@ class PathBuilder {
             circle.speed_mps = std::min(nav.speed_mps, plan_.vehicle.max_mps);
             circle.acceptance_m = 1;
             circle.curve = std::move(curve);
-            circle.stops = true;
+            // It is left at speed, as autopilots do, and swings out: what follows may make it stop.
+            circle.leaves_mps = curveSpeed(nav.radius_m, circle.speed_mps, limits_);
             path_.legs.back().curve = true;
         }
     }
@@ -210,6 +212,10 @@ class PathBuilder {
             LegFlight& f = flights_[k];
             f.end_speed_mps = 0;
             if (f.stops || k + 1 >= flights_.size() || path_.legs[k + 1].climb) continue;
+            if (f.leaves_mps) {
+                f.end_speed_mps = *f.leaves_mps;
+                continue;
+            }
             // No faster than the corner allows, nor the slope behind it.
             const double corner =
                 cornerSpeed(directionIn(k), directionOut(k + 1), f.speed_mps, f.acceptance_m, limits_);

@@ -29,7 +29,16 @@ Vec2 towards(double rad) {
 /// What is wanted of the next moment.
 struct Wish {
     double course_rad = 0, turn_radps = 0, climb_mps = 0, speed_mps = 0;
+    double aim_m = 0;  // how far ahead the place is that the course leads to; 0: the heading is brought to the course
 };
+
+/// Rate of turn of the circle that leads through a place so far ahead, `off_rad` from the nose (Park, Deyst and How, "A
+/// New Nonlinear Guidance Logic for Trajectory Tracking", 2004): what autopilots bring a wing back to its line with.
+double throughPlaceAhead(double air_mps, double ahead_m, double off_rad) {
+    constexpr double kLeastAhead_m = 15;
+    const double side = std::abs(off_rad) > M_PI / 2 ? std::copysign(1.0, off_rad) : std::sin(off_rad);
+    return 2 * air_mps / std::max(kLeastAhead_m, ahead_m) * side;
+}
 
 void steer(WingState& s, const Wish& wish, Vec2 wind, const WingLimits& limits, double dt) {
     s.air_mps += std::clamp(wish.speed_mps - s.air_mps, -limits.accel_mps2 * dt, limits.accel_mps2 * dt);
@@ -40,7 +49,8 @@ void steer(WingState& s, const Wish& wish, Vec2 wind, const WingLimits& limits, 
     double error = wrapped(heading - s.heading_rad);
     // Straight back: always by the right, so that the same flight is the same twice.
     if (error < -M_PI + 0.25) error += 2 * M_PI;
-    const double rate = wish.turn_radps + kHeadingGain * error;
+    const double rate =
+        wish.aim_m > 0 ? throughPlaceAhead(s.air_mps, wish.aim_m, error) : wish.turn_radps + kHeadingGain * error;
     const double most = mostBank_rad(limits, s.air_mps);
     const double bank = std::clamp(std::atan(s.air_mps * rate / kStandardGravity_mps2), -most, most);
     s.bank_rad += std::clamp(bank - s.bank_rad, -limits.roll_radps * dt, limits.roll_radps * dt);
@@ -79,6 +89,7 @@ bool flyLine(WingState& s, WingLeg& leg, Vec2 wind, const WingLimits& limits, do
     const double aside = cross(off, along);  // right of the line is positive
     Wish wish;
     wish.course_rad = bearing(along) - std::atan2(aside, lookAhead(s));
+    wish.aim_m = std::hypot(aside, lookAhead(s));
     wish.speed_mps = leg.speed_mps;
     const double share = leg.lands ? std::max(0.0, done / run) : std::clamp(done / run, 0.0, 1.0);
     const double slope = done >= 0 && (leg.lands || done <= run) ? rise / run * dot(s.velocity, along) : 0;

@@ -194,10 +194,11 @@ void Aircraft::flyRoute(double dt) {
         leg_from_ = place_;
         // Of a wing's leg the line is that between the two places, wherever it turned.
         line_from_ = led_by_.value_or(place_);
+        // Who waits does so at the place it was led to, where it may not have come to rest yet.
+        led_to_ = i.command == 93 ? led_by_.value_or(place_) : place_;
         led_by_ = placed(i.command) ? std::optional(placeOf(i)) : std::nullopt;
         leg_from_amsl_ = amsl_m_;
         leg_m_ = placed(i.command) ? distance_m(place_, placeOf(i)) : 0;
-        led_to_ = place_;
         last_bearing_ = placed(i.command) ? bearing_deg(placeOf(i), place_) : 0;
         say(Message("MISSION_CURRENT").set("seq", static_cast<double>(item_)));
     }
