@@ -94,7 +94,8 @@ TEST_CASE("a program says and flies what was said and flown before there were pr
         REQUIRE(flown);
         // Since then a corner is passed no faster than the slope behind it allows: some of the random ones are steep.
         // Braking builds up within the jerk limit since, too: short legs take longer. Circles are left at speed.
-        const double close = demo_plan ? 0.004 : 0.01;
+        // Wings come back to a line by another law since.
+        const double close = demo_plan ? 0.004 : hovers(opened->vehicle.kind) ? 0.01 : 0.03;
         CHECK(flown->duration_s == Approx(row.flown[0]).epsilon(close));
         CHECK(flown->distance_m == Approx(row.flown[1]).epsilon(close));
         CHECK(flown->energy_wh == Approx(row.flown[2]).epsilon(close));

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <charconv>
 #include <cmath>
 
 #include "core/base/File.h"
@@ -186,12 +187,24 @@ std::vector<MissionDifference> compareMissions(const std::string& type, const st
     return out;
 }
 
+namespace {
+/// As C99 writes it with "%a", with a point in every locale: the same everywhere, and in every seal.
+std::string hexadecimal(float number) {
+    char digits[40];
+    const double value = std::abs(static_cast<double>(number));
+    const auto [end, wrong] = std::to_chars(digits, digits + sizeof digits, value, std::chars_format::hex);
+    const std::string text(digits, wrong == std::errc() ? end : digits);
+    return (std::signbit(number) ? "-" : "") + (std::isfinite(number) ? "0x" + text : text);
+}
+}  // namespace
+
 std::uint64_t missionFingerprint(const MissionSet& set) {
     std::string text;
     for (const auto* list : {&set.mission, &set.fence, &set.rally}) {
         for (const MissionItem& i : *list)
-            text += fmt::format("{},{},{},{:a},{:a},{:a},{:a},{},{},{:a};", i.seq, i.frame, i.command, i.param1,
-                                i.param2, i.param3, i.param4, i.x, i.y, i.z);
+            text += fmt::format("{},{},{},{},{},{},{},{},{},{};", i.seq, i.frame, i.command, hexadecimal(i.param1),
+                                hexadecimal(i.param2), hexadecimal(i.param3), hexadecimal(i.param4), i.x, i.y,
+                                hexadecimal(i.z));
         text += '|';
     }
     return fingerprint(text);
