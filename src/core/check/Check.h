@@ -42,7 +42,7 @@ struct Finding {
     bool can_be_set = false;  // on the aircraft, as planned
 };
 
-/// What a rehearsal says about energy, and about fences on the path it flew, when there is one.
+/// What a rehearsal says about energy, and about fences and ground on the path it flew, when there is one.
 struct EnergyForecast {
     double left_percent = 0;
     bool reached_reserve = false;
@@ -50,6 +50,7 @@ struct EnergyForecast {
     std::vector<FenceBreach> breaches = {};
     bool landed = true;                      // else it is still in the air
     std::optional<int> endless_passes = {};  // done when the battery ended a repeat without an end
+    std::vector<GroundOff> ground_off = {};  // one for each leg that follows the ground
 };
 
 /// Everything derived from a plan that views, checks and hand-over share.

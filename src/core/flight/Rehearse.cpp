@@ -154,6 +154,65 @@ class FenceWatch {
     std::vector<bool> broken_;
 };
 
+/// How far from the height asked for it is along the legs that follow the ground. The way back of a repeat does not.
+class GroundWatch {
+  public:
+    GroundWatch(const FlightProgram& program, const LocalFrame& frame) : program_(program) {
+        const ProgramLeg* last = nullptr;
+        std::size_t next = 0;
+        for (const ProgramStep& step : program.steps) {
+            const ProgramLeg* leg = step.leg();
+            leg_of_.push_back(kNone);
+            if (leg == nullptr || next == program.ground_legs.size()) continue;
+            const GroundLeg& ground = program.ground_legs[next];
+            if (leg->on_the_way) {
+                leg_of_.back() = next;
+                continue;
+            }
+            if (last != nullptr && last->place == ground.from && leg->place == ground.to) leg_of_.back() = next++;
+            last = leg;
+        }
+        for (const GroundLeg& ground : program.ground_legs)
+            asked_.push_back({frame.toLocal(ground.from), frame.toLocal(ground.to), {}, false});
+    }
+    void started(int number) {
+        straight_ = number < number_;
+        number_ = number;
+    }
+    void look(Vec2 here, GeoPoint place, double over_ground_m) {
+        const int step = number_ - program_.first();
+        if (straight_ || step < 0 || step >= static_cast<int>(leg_of_.size())) return;
+        const std::size_t k = leg_of_[static_cast<std::size_t>(step)];
+        if (k == kNone) return;
+        Asked& a = asked_[k];
+        const GroundLeg& leg = program_.ground_legs[k];
+        const double off =
+            over_ground_m - (leg.from_m + (leg.to_m - leg.from_m) * distanceToSegment(here, a.from, a.to).along);
+        if (a.flown && std::abs(off) <= std::abs(a.worst.off_m)) return;
+        a.flown = true;
+        a.worst = {program_.steps[static_cast<std::size_t>(step)].source, off, place};
+    }
+    std::vector<GroundOff> worst() const {
+        std::vector<GroundOff> out;
+        for (const Asked& a : asked_)
+            if (a.flown) out.push_back(a.worst);
+        return out;
+    }
+
+  private:
+    static constexpr std::size_t kNone = static_cast<std::size_t>(-1);
+    struct Asked {
+        Vec2 from, to;
+        GroundOff worst;
+        bool flown = false;
+    };
+    const FlightProgram& program_;
+    std::vector<std::size_t> leg_of_;  // by step
+    std::vector<Asked> asked_;         // by leg
+    int number_ = 0;
+    bool straight_ = false;
+};
+
 /// Counts the passes of a repeat without an end, and what they cost.
 class LoopWatch {
   public:
@@ -201,6 +260,7 @@ Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::
     Rehearsal result;
     FlightRecorder recorder(*log);
     FenceWatch fence_watch(plan, flight.frame());
+    GroundWatch ground_watch(program, flight.frame());
     LoopWatch loop_watch(program);
     HomeWatch home_watch(*log, plan.vehicle.reserve_percent);
     std::vector<Failure> failures = options.failures;
@@ -222,7 +282,7 @@ Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::
         const FlightState& s = flight.state();
         for (const FlightEvent& e : flight.takeEvents()) {
             recorder.event(e);
-            if (e.kind == FlightEvent::itemStarted) item = e.seq;
+            if (e.kind == FlightEvent::itemStarted) ground_watch.started(item = e.seq);
             if (e.kind == FlightEvent::itemReached) loop_watch.reached(e.seq, s.battery.left_percent);
         }
         if (flight.batteryEndedIt() && !result.reached_reserve) {
@@ -238,6 +298,8 @@ Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::
             const auto ground = terrain_here ? std::optional(s.amsl_m - *terrain_here) : std::nullopt;
             recorder.sample(flight, place, ground);
             if (s.armed && !s.on_ground) fence_watch.look(flight, place, program.sourceAt(item), result);
+            if (ground && s.armed && flight.mode() == FlightMode::mission)
+                ground_watch.look(s.position, place, *ground);
             if (ground && away && s.armed && !flight.nearGround() &&
                 (!result.min_clearance_m || *ground < *result.min_clearance_m)) {
                 result.min_clearance_m = ground;
@@ -261,6 +323,7 @@ Result<Rehearsal> rehearse(const Plan& plan, const FlightProgram& program, std::
     result.energy_left_percent = s.battery.left_percent;
     result.photos = s.photos;
     result.landed_from_home_m = length(s.position);
+    result.ground_off = ground_watch.worst();
     std::map<ItemId, std::size_t> first;
     for (std::size_t i = 0; i < program.steps.size(); ++i)
         if (const ProgramLeg* leg = program.steps[i].leg(); leg != nullptr && !leg->on_the_way)

@@ -47,6 +47,7 @@ struct Rehearsal {
     double landed_from_home_m = 0;      // distance
     std::vector<FenceBreach> breaches;  // of the plan's fences, each once
     std::optional<EndlessFlown> endless;
+    std::vector<GroundOff> ground_off;  // one for each leg that follows the ground and was flown, in their order
 };
 
 /// "lands with 43 %", "still in the air with 43 %".

@@ -84,6 +84,7 @@ class Builder {
         // Within a pattern its own following decides.
         if (const auto asked = first ? groundLegTo(nav) : std::nullopt) along = layOut(*asked, nav.speed_mps);
         if (along != nullptr && !along->points.empty()) {
+            stopBefore(nav.position);
             setSpeed(source, nav, false);
             for (const GroundLeg::Point& p : along->points) {
                 ProgramLeg leg;
@@ -100,6 +101,7 @@ class Builder {
         }
         if (!targets_.empty()) first_.try_emplace(source, program_.steps.size());
         setSpeed(source, nav, targets_.contains(source) && started_.insert(source).second);
+        if (last_nav_ != nullptr) before_last_ = last_nav_->position;
         last_nav_ = &nav;
         ProgramLeg leg;
         leg.kind = legKind(nav.kind);
@@ -129,6 +131,27 @@ class Builder {
         leg.part = part_;
         program_.steps.push_back({source, std::move(leg)});
         heading_.reset();
+    }
+
+    /// Rotors that swing out of a corner at speed come over other ground than what they are to follow, and past the
+    /// first points that lead along it: they stop there first, and at points before it from which they could not.
+    void stopBefore(GeoPoint next) {
+        constexpr double kStraightOn_deg = 10, kStop_s = 1;  // as short as every family keeps it
+        if (wing_ || !before_last_ || *before_last_ == last_nav_->position) return;
+        const double in = bearing_deg(*before_last_, last_nav_->position), out = bearing_deg(last_nav_->position, next);
+        if (std::abs(std::remainder(out - in, 360)) < kStraightOn_deg) return;
+        const GuidanceLimits limits = guidanceLimits(plan_.vehicle);
+        const double v = last_nav_->speed_mps;
+        const double brakes_m = v * v / (2 * limits.accel_mps2) + v * limits.accel_mps2 / limits.jerk_mps3;
+        const ProgramLeg* after = nullptr;
+        for (auto step = program_.steps.rbegin(); step != program_.steps.rend(); ++step) {
+            auto* leg = std::get_if<ProgramLeg>(&step->what);
+            if (leg == nullptr) continue;
+            if (leg->kind != LegKind::pass) return;
+            if (after != nullptr && (!leg->on_the_way || distance_m(leg->place, after->place) > brakes_m)) return;
+            leg->hold_s = std::max(leg->hold_s, kStop_s);
+            after = leg;
+        }
     }
 
     void setSpeed(ItemId source, const RouteNav& nav, bool target) {
@@ -163,14 +186,15 @@ class Builder {
         return leg;
     }
 
-    /// Wings take their time to turn from down to up: what they sink in it is given to such points beforehand, and the
-    /// tolerance to all, as they keep their height less well than rotors.
+    /// Wings take their time to turn from down to up: what they sink in it is given to such points beforehand, and part
+    /// of the tolerance to all, as they keep their height less well than rotors.
     static void liftForWings(std::vector<FollowPoint>& points, double speed_mps, double tolerance_m) {
+        constexpr double kLiftShare = 0.5;
         const auto climb = [&](std::size_t i) {
             const double run = length(points[i + 1].at - points[i].at);
             return run > 0 ? speed_mps * (points[i + 1].amsl_m - points[i].amsl_m) / run : 0;
         };
-        std::vector<double> lift(points.size(), tolerance_m);
+        std::vector<double> lift(points.size(), kLiftShare * tolerance_m);
         for (std::size_t i = 1; i + 1 < points.size(); ++i) {
             const double more = climb(i) - climb(i - 1);
             if (more > 0) lift[i] += more * more / (2 * kWingClimbAccel_mps2);
@@ -244,6 +268,7 @@ class Builder {
     const FlightProgram* before_;
     std::size_t next_known_ = 0;
     const RouteNav* last_nav_ = nullptr;
+    std::optional<GeoPoint> before_last_;  // where it comes to `last_nav_` from
     bool wing_;
     FlightProgram program_;
     double speed_ = -1;

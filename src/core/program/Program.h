@@ -98,6 +98,13 @@ struct GroundLeg {
     }
 };
 
+/// Where a flight along a leg that follows the ground was furthest from the height asked for.
+struct GroundOff {
+    ItemId item = 0;   // the leg leads to
+    double off_m = 0;  // higher, or lower where negative
+    GeoPoint at;
+};
+
 /// Steps in the order of the itinerary, repeats not unrolled. Aboard they are counted from 1 where home comes first.
 struct FlightProgram {
     std::vector<ProgramStep> steps;

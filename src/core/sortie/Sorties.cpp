@@ -83,6 +83,7 @@ EnergyForecast energyOf(const Rehearsal& r) {
     EnergyForecast energy{r.energy_left_percent, r.reached_reserve, r.reserve_item, r.breaches};
     energy.landed = r.landed;
     if (r.endless) energy.endless_passes = r.endless->passes;
+    energy.ground_off = r.ground_off;
     return energy;
 }
 

@@ -1,5 +1,5 @@
-// Heights above ground: nobody can fly them where the ground is not known, and curves, circles and ways back do not
-// follow it.
+// Heights above ground: nobody can fly them where the ground is not known; curves, circles and ways back do not follow
+// it, and what follows it does so as well as the aircraft climbs.
 #include <set>
 
 #include "core/check/Rules.h"
@@ -32,10 +32,94 @@ Off furthestOff(const CheckInput& in, std::size_t leg, const std::vector<Profile
     return out;
 }
 
-/// Ends of a leg that asks for heights above ground all along. Within a pattern its own following says so.
-bool asksForGround(const Path& path, const PathLeg& leg) {
+/// Ends of a leg that asks for heights above ground all along and does not follow it. Within a pattern its own
+/// following says so.
+bool flownAcross(const Path& path, const PathLeg& leg) {
+    const PathPoint &from = path.points[leg.from], &to = path.points[leg.to];
     return (leg.repeat || leg.item_from != leg.source || leg.curve) && !leg.climb && !leg.way_home &&
-           path.points[leg.from].over_ground_m && path.points[leg.to].over_ground_m;
+           from.over_ground_m && to.over_ground_m && !from.on_the_way && !to.on_the_way;
+}
+
+/// A wrong height is never flown without a question; too high neither, as there may be a ceiling over ground.
+double allowed_m(const CheckInput& in) {
+    return in.plan.defaults.follow_tolerance_m + 1;
+}
+std::string offText(double off_m, std::size_t more) {
+    return fmt::format("{:.0f} m {} than the height above ground asked for{}", std::abs(off_m),
+                       off_m < 0 ? "lower" : "higher",
+                       more > 0 ? fmt::format(" (and on {} more {})", more, more > 1 ? "legs" : "leg") : "");
+}
+
+/// Of what is furthest off: what is too low comes before what is too high.
+bool worse(double off_m, double than_m) {
+    return (off_m < 0) != (than_m < 0) ? off_m < 0 : std::abs(off_m) > std::abs(than_m);
+}
+
+/// Curves, circles and ways back.
+void across(const CheckInput& in, Out& out) {
+    const Path& path = in.view.path;
+    std::size_t off_count = 0, worst = 0;
+    Off furthest;
+    for (std::size_t k = 0; k < path.legs.size(); ++k) {
+        if (!flownAcross(path, path.legs[k])) continue;
+        const Off off = furthestOff(in, k, path.legs[k].repeat ? in.view.clearance.repeats : in.view.clearance.profile);
+        if (std::abs(off.off_m) <= allowed_m(in)) continue;
+        if (off_count++ > 0 && !worse(off.off_m, furthest.off_m)) continue;
+        furthest = off;
+        worst = k;
+    }
+    if (off_count == 0) return;
+    const PathLeg& leg = path.legs[worst];
+    const char* how = leg.repeat ? "flown straight back" : leg.curve ? "flown in a curve" : "flown straight";
+    out.push_back({Severity::stop,
+                   "above-ground",
+                   leg.source,
+                   fmt::format("{} it is {}, up to {}: give heights above home", in.legText(leg), how,
+                               offText(furthest.off_m, off_count - 1)),
+                   furthest.where,
+                   {}});
+}
+
+/// Legs that follow the ground, as they were rehearsed.
+void along(const CheckInput& in, Out& out) {
+    if (!in.energy) return;
+    const bool rotors = hovers(in.plan.vehicle.kind);
+    std::vector<GroundOff> off;
+    double most = 0;
+    for (const GroundOff& leg : in.energy->ground_off) {
+        if (std::abs(leg.off_m) <= allowed_m(in) || in.find(leg.item) == nullptr) continue;
+        off.push_back(leg);
+        most = std::max(most, std::abs(leg.off_m));
+    }
+    if (off.empty()) return;
+    const GroundOff& worst = *std::max_element(
+        off.begin(), off.end(), [](const GroundOff& a, const GroundOff& b) { return worse(b.off_m, a.off_m); });
+    const double allow = std::ceil(most - 1);
+    std::vector<Correction> corrections;
+    constexpr double kSlower = 0.6, kSlowest_mps = 1, kMostAllowed_m = 100;
+    const double speed = effectiveSpeed(in.plan, *in.find(worst.item));
+    const double slower = std::floor(2 * kSlower * speed) / 2;
+    if (rotors && slower >= kSlowest_mps)
+        corrections.push_back(
+            {.text = fmt::format("Fly there at {:g} m/s", slower), .apply = [off, slower](Plan& plan) {
+                 for (const GroundOff& leg : off)
+                     if (Item* item = plan.find(leg.item); item != nullptr && effectiveSpeed(plan, *item) > slower)
+                         item->speed_mps = slower;
+             }});
+    if (allow <= kMostAllowed_m)
+        corrections.push_back({.text = fmt::format("Allow {:.0f} m", allow),
+                               .apply =
+                                   [allow](Plan& plan) {
+                                       plan.defaults.follow_tolerance_m =
+                                           std::max(plan.defaults.follow_tolerance_m, allow);
+                                   },
+                               .wide = true});
+    out.push_back(
+        {Severity::stop, "above-ground", worst.item,
+         fmt::format(
+             "on the way to {} it flies up to {}: {}", in.text(worst.item), offText(worst.off_m, off.size() - 1),
+             rotors ? "fly slower there, or allow more" : "go around what is steeper than it climbs, or allow more"),
+         worst.at, std::move(corrections)});
 }
 
 }  // namespace
@@ -77,31 +161,8 @@ void aboveGround(const CheckInput& in, Out& out) {
                                    holes > 1 ? fmt::format("{} legs", holes) : "a leg"),
                        first_hole->to,
                        {}});
-    // Where the aircraft is led, the plan's tolerance holds twice: of the points that follow, and of the legs' ends.
-    const double allowed = 2 * in.plan.defaults.follow_tolerance_m + 1;
-    const Path& path = in.view.path;
-    std::size_t more = 0, worst = path.legs.size();
-    Off lowest;
-    for (std::size_t k = 0; k < path.legs.size(); ++k) {
-        if (!asksForGround(path, path.legs[k])) continue;
-        const Off off = furthestOff(in, k, path.legs[k].repeat ? in.view.clearance.repeats : in.view.clearance.profile);
-        if (std::abs(off.off_m) <= allowed) continue;
-        ++more;
-        if (worst < path.legs.size() && off.off_m > lowest.off_m) continue;
-        lowest = off;
-        worst = k;
-    }
-    if (worst == path.legs.size()) return;
-    const PathLeg& leg = path.legs[worst];
-    const char* how = leg.repeat ? "flown straight back" : leg.curve ? "flown in a curve" : "flown straight";
-    out.push_back({lowest.off_m < 0 ? Severity::warn : Severity::note,
-                   "above-ground",
-                   leg.source,
-                   fmt::format("{} it is {}, up to {:.0f} m {} than the height above ground asked for{}",
-                               in.legText(leg), how, std::abs(lowest.off_m), lowest.off_m < 0 ? "lower" : "higher",
-                               more > 1 ? fmt::format(" (and on {} more legs)", more - 1) : ""),
-                   lowest.where,
-                   {}});
+    across(in, out);
+    along(in, out);
 }
 
 }  // namespace anhinga::rules
