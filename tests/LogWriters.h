@@ -160,7 +160,7 @@ inline SelfWriter flightWriter(int seconds = 40, int imu_hz = 5) {
         w.record(13, {t + 3, 1.5, 1.25, -2.5, -2.25, 90.0, 91.5, 0.0, 0.0});
         w.record(18, {t + 4, 0.0, 16.0 - s / 64.0, 12.5, s * 3.5});
         w.record(19, {t + 5, 300.0, -100.0, 400.0});
-        w.record(20, {t + 6, 1500.0, 1250.0});
+        w.record(20, {t + 6, 1500.0 + s % 2, 1250.0 + s % 2});
         for (int i = 0; i < imu_hz; ++i) {
             const double ti = t + 10 + 1e6 / imu_hz * i;
             w.record(14, {ti, 0.0, 0.25, -0.5, 0.125, 0.5, 0.25, -9.75});

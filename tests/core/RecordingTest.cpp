@@ -1,6 +1,8 @@
 // Recordings built packet by packet: what is taken from which message, and whose.
 #include <catch2/catch.hpp>
 
+#include <cstring>
+
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
 #include "support.h"
@@ -13,9 +15,9 @@ namespace {
 
 class Tape {
   public:
-    Tape& add(Message m, double unix_s, int system = 1) {
+    Tape& add(Message m, double unix_s, int system = 1, int component = 1) {
         m.system = static_cast<std::uint8_t>(system);
-        m.component = 1;
+        m.component = static_cast<std::uint8_t>(component);
         const auto us = static_cast<std::uint64_t>(unix_s * 1e6);
         for (int i = 7; i >= 0; --i) out_ += static_cast<char>(us >> (8 * i));
         out_ += mavlink::encode(m);
@@ -204,4 +206,134 @@ TEST_CASE("a bare stream is no recording, even where its bytes look like stamps"
     REQUIRE(whole);
     CHECK((*whole)->format == "MAVLink recording");
     CHECK((*whole)->message_counts.at("ATTITUDE") == (*log)->message_counts.at("ATTITUDE"));
+}
+
+TEST_CASE("a gimbal, a camera, a second battery and another ground station are not the aircraft",
+          "[logio][recording]") {
+    Tape t;
+    constexpr int kGimbal = 154, kCamera = 100, kCompanion = 191;
+    const auto other = [](int type) {
+        return Message("HEARTBEAT").set("type", type).set("autopilot", 8).set("base_mode", 0).set("custom_mode", 0);
+    };
+    // Another computer aboard is heard first.
+    t.add(other(18), kStart, 1, kCompanion).add(other(26), kStart, 1, kGimbal);
+    for (int s = 0; s <= 60; ++s) {
+        const double at = kStart + 1 + s;
+        const bool armed = s >= 10 && s < 50;
+        t.add(beat(armed, s < 20 ? 5 : 3), at).add(other(26), at, 1, kGimbal).add(other(30), at, 1, kCamera);
+        t.add(Message("HEARTBEAT").set("type", 6).set("autopilot", 8), at, 254, 190);
+        t.add(Message("ATTITUDE").set("time_boot_ms", 20000 + s * 1000).set("roll", 0.1).set("yaw", -0.5), at);
+        t.add(Message("ATTITUDE").set("time_boot_ms", 900000 + s * 1000).set("roll", 1.1), at, 1, kGimbal);
+        const bool fix = s >= 5;
+        t.add(Message("GPS_RAW_INT")
+                  .set("fix_type", fix ? 3 : 1)
+                  .set("lat", fix ? 473000000 : 0)
+                  .set("lon", fix ? -201000000 : 0)
+                  .set("alt", fix ? 31000 : 0)
+                  .set("vel", 250)
+                  .set("satellites_visible", 13),
+              at);
+        t.add(Message("GLOBAL_POSITION_INT")
+                  .set("time_boot_ms", 20000 + s * 1000)
+                  .set("lat", fix ? 473000000 + s * 100 : 0)
+                  .set("lon", fix ? -201000000 : 0)
+                  .set("relative_alt", s * 100),
+              at);
+        t.add(
+            Message("RAW_IMU").set("zacc", -1000).set("xgyro", 100).set("xmag", 210).set("ymag", -40).set("zmag", 420),
+            at);
+        t.add(Message("BATTERY_STATUS").set("id", 0).set("current_consumed", s * 10), at);
+        t.add(Message("BATTERY_STATUS").set("id", 1).set("current_consumed", 4000), at);
+        t.add(Message("BATTERY_STATUS").set("id", 0).set("current_consumed", 9000), at, 1, kGimbal);
+        t.add(Message("SERVO_OUTPUT_RAW")
+                  .set("servo1_raw", 1500 + s % 3)
+                  .set("servo2_raw", 1400 + s % 5)
+                  .set("servo5_raw", 1500),
+              at);
+        t.add(Message("NAV_CONTROLLER_OUTPUT").set("nav_roll", 4).set("nav_pitch", -2), at);
+        if (s % 20 == 15)
+            t.add(Message("CAMERA_IMAGE_CAPTURED").set("image_index", s).set("capture_result", 1), at, 1, kCamera);
+        if (s == 30) t.add(Message("PARAM_VALUE").setText("param_id", "SPEED").set("param_value", 8), at);
+        if (s == 2) t.add(Message("PARAM_VALUE").setText("param_id", "SPEED").set("param_value", 5), at);
+        if (s == 3) t.add(Message("PARAM_VALUE").setText("param_id", "SPEED").set("param_value", 77), at, 1, kCamera);
+    }
+    const LogPtr log = t.read();
+    CHECK(log->vehicle == "vehicle 1, multirotor");
+    CHECK(log->duration_s() < 65);
+    REQUIRE(log->modes.size() == 2);
+    CHECK(log->modes[0].name == "hold");
+    CHECK(log->modes[1].name == "mission");
+    REQUIRE(log->sessions.size() == 1);
+    CHECK(log->sessions[0].armed_s == Approx(40).margin(1.1));
+    const auto range = [&](const char* name) {
+        INFO(name);
+        const Channel* c = log->find(name);
+        REQUIRE(c != nullptr);
+        REQUIRE_FALSE(c->value.empty());
+        return std::pair{*std::min_element(c->value.begin(), c->value.end()),
+                         *std::max_element(c->value.begin(), c->value.end())};
+    };
+    CHECK(range("attitude.roll_deg").second == Approx(0.1 * 180 / M_PI).epsilon(1e-5));
+    CHECK(range("attitude.yaw_deg").first == Approx(360 - 0.5 * 180 / M_PI).epsilon(1e-5));
+    CHECK(range("desired.roll_deg").first == Approx(4));
+    CHECK(range("battery.used_mah") == std::pair{0.0, 600.0});
+    CHECK(range("mag.field_ut").first == Approx(0.1 * std::hypot(210, 40, 420)));
+    CHECK(range("imu.accel_z_mps2").first == Approx(-9.80665));
+    CHECK(range("position.lat_deg").first > 47);
+    CHECK(range("gps.lat_deg").first == Approx(47.3));
+    CHECK(range("gps.speed_mps").first == Approx(2.5));
+    CHECK(range("motor.1") == std::pair{50.0, 50.2});
+    CHECK(log->has("motor.2"));
+    CHECK_FALSE(log->has("motor.3"));
+    CHECK_FALSE(log->has("motor.5"));
+    CHECK(log->sessions[0].distance_m < 100);
+    CHECK(std::count_if(log->events.begin(), log->events.end(), [](const LogEvent& e) { return e.kind == "photo"; }) ==
+          3);
+    CHECK(log->params.at("SPEED") == 8);
+    CHECK(std::any_of(log->events.begin(), log->events.end(),
+                      [](const LogEvent& e) { return e.text == "SPEED changed: 8, was 5"; }));
+}
+
+TEST_CASE("a mission read from the aircraft is told from one that was sent to it", "[logio][recording]") {
+    Tape t;
+    t.add(beat(), kStart);
+    const auto item = [](int seq, double lat, int target) {
+        return Message("MISSION_ITEM")
+            .set("target_system", target)
+            .set("seq", seq)
+            .set("command", 16)
+            .set("frame", 3)
+            .set("x", lat)
+            .set("y", -20.1)
+            .set("z", 30);
+    };
+    // Read, as by the first version of the protocol; then sent, and read back.
+    t.add(Message("MISSION_COUNT").set("target_system", 255).set("count", 2), kStart + 1);
+    for (int i = 0; i < 2; ++i) t.add(item(i, 47.3 + i * 0.01, 255), kStart + 1.1 + i * 0.1);
+    t.add(Message("MISSION_COUNT").set("target_system", 1).set("count", 3), kStart + 2, 255);
+    for (int i = 0; i < 3; ++i) t.add(item(i, 47.4 + i * 0.01, 1), kStart + 2.1 + i * 0.1, 255);
+    t.add(Message("MISSION_COUNT").set("target_system", 255).set("count", 3), kStart + 3);
+    for (int i = 0; i < 3; ++i) t.add(item(i, i == 0 ? 47.29 : 47.4 + i * 0.01, 255), kStart + 3.1 + i * 0.1);
+    const LogPtr log = t.read();
+    REQUIRE(log->mission_lists.size() == 2);
+    CHECK(log->missions == std::vector<int>{2, 3});
+    CHECK(log->mission_lists[0].read);
+    CHECK(log->mission_lists[0].items.size() == 2);
+    CHECK(log->mission_lists[0].items[1].x == Approx(47.31));
+    CHECK_FALSE(log->mission_lists[1].read);
+    CHECK(log->mission_lists[1].items.size() == 3);
+}
+
+TEST_CASE("whole-number parameters of family 12 are in the four bytes as they are", "[logio][recording]") {
+    Tape t;
+    t.add(beat().set("autopilot", 12), kStart);
+    const std::int32_t whole = 1234567;
+    float four = 0;
+    std::memcpy(&four, &whole, sizeof four);
+    t.add(Message("PARAM_VALUE").setText("param_id", "COUNT").set("param_type", 6).set("param_value", four),
+          kStart + 1);
+    t.add(Message("PARAM_VALUE").setText("param_id", "GAIN").set("param_type", 9).set("param_value", 0.25), kStart + 1);
+    const LogPtr log = t.read();
+    CHECK(log->params.at("COUNT") == 1234567);
+    CHECK(log->params.at("GAIN") == 0.25);
 }

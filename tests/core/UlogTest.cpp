@@ -126,11 +126,106 @@ TEST_CASE("parameters, logged strings and the UTC reference are kept", "[logio][
     CHECK(log->params.at("GAIN") == 0.25);
     CHECK(log->params.at("COUNT") == -7);
     CHECK(log->start_unix_s == Approx(1.8e9));
-    REQUIRE(log->events.size() == 1);
-    CHECK(log->events[0].kind == "message");
-    CHECK(log->events[0].text == "take-off detected");
-    CHECK(log->events[0].t_s == Approx(1));
+    REQUIRE(log->events.size() == 2);
+    CHECK(log->events[0].text == "the log has 1 gap, of 0.0 s in all, the first one here");
+    CHECK(log->events[1].kind == "message");
+    CHECK(log->events[1].text == "take-off detected");
+    CHECK(log->events[1].t_s == Approx(1));
     CHECK(log->damaged_records == 0);
+}
+
+TEST_CASE("a flight of family 12: its start, its home, modes, field, thrust, changes and gaps",
+          "[logio][ulog][layout]") {
+    const auto keyed = [](const std::string& key, const std::string& value) {
+        return std::string(1, static_cast<char>(key.size())) + key + value;
+    };
+    constexpr double kStartUtc = 1790000000;  // of the first record
+    for (const bool older : {false, true}) {
+        INFO((older ? "whole numbers" : "doubles"));
+        Builder b;
+        b.record('I', keyed("char[3] sys_name", "ABC"));
+        b.record('P', keyed("float MPC_XY_CRUISE", Builder::bytes(5.0f)));
+        b.format(
+            "vehicle_status:uint64_t timestamp;uint8_t nav_state;uint8_t arming_state;uint8_t vehicle_type;"
+            "uint8_t system_type;");
+        b.format("vehicle_global_position:uint64_t timestamp;double lat;double lon;float alt;");
+        b.format("home_position:uint64_t timestamp;double lat;double lon;float alt;");
+        b.format("vehicle_local_position:uint64_t timestamp;float z;");
+        b.format(older ? "vehicle_gps_position:uint64_t timestamp;uint64_t time_utc_usec;int32_t lat;int32_t lon;"
+                         "int32_t alt;uint8_t fix_type;"
+                       : "vehicle_gps_position:uint64_t timestamp;uint64_t time_utc_usec;double latitude_deg;double "
+                         "longitude_deg;double altitude_msl_m;uint8_t fix_type;");
+        b.format("vehicle_magnetometer:uint64_t timestamp;float[3] magnetometer_ga;");
+        b.format("vehicle_thrust_setpoint:uint64_t timestamp;float[3] xyz;");
+        const char* topics[] = {"vehicle_status",        "vehicle_global_position", "home_position",
+                                "vehicle_gps_position",  "vehicle_magnetometer",    "vehicle_thrust_setpoint",
+                                "vehicle_local_position"};
+        for (int i = 0; i < 7; ++i) b.subscribe(i, topics[i]);
+        const std::uint64_t boot = 7000000;
+        const auto status = [&](std::uint64_t us, int nav, int arming) {
+            b.data(0, us,
+                   std::string(1, static_cast<char>(nav)) + static_cast<char>(arming) + static_cast<char>(1) +
+                       static_cast<char>(2));
+        };
+        status(boot, 4, 1);
+        for (int s = 0; s <= 60; ++s) {
+            const std::uint64_t us = boot + static_cast<std::uint64_t>(s) * 1000000;
+            const bool fix = s >= 10;
+            if (s == 15) status(us, 17, 2);
+            if (s == 20) status(us, 3, 2);
+            if (s == 40) status(us, 21, 2);
+            if (s == 55) status(us, 5, 1);
+            const float height = static_cast<float>(s < 20 ? 0 : s - 20);
+            if (fix)
+                b.data(1, us, Builder::bytes(47.3 + s * 1e-5) + Builder::bytes(-20.1) + Builder::bytes(31.0f + height));
+            // Home is set anew before it takes off.
+            if (s == 10) b.data(2, us, Builder::bytes(47.3) + Builder::bytes(-20.1) + Builder::bytes(28.0f));
+            if (s == 14) b.data(2, us, Builder::bytes(47.3) + Builder::bytes(-20.1) + Builder::bytes(31.0f));
+            b.data(6, us, Builder::bytes(-height - 3.5f));  // its own zero is not home
+            const auto utc = static_cast<std::uint64_t>(fix ? (kStartUtc + s) * 1e6 : 0);
+            b.data(3, us,
+                   Builder::bytes(utc) +
+                       (older ? Builder::bytes<std::int32_t>(fix ? 473000000 : 0) +
+                                    Builder::bytes<std::int32_t>(fix ? -201000000 : 0) +
+                                    Builder::bytes<std::int32_t>(fix ? 31000 : 0)
+                              : Builder::bytes(fix ? 47.3 : 0.0) + Builder::bytes(fix ? -20.1 : 0.0) +
+                                    Builder::bytes(fix ? 31.0 : 0.0)) +
+                       static_cast<char>(fix ? 3 : 1));
+            b.data(4, us, Builder::bytes(0.21f) + Builder::bytes(-0.04f) + Builder::bytes(0.42f));
+            b.data(5, us, Builder::bytes(0.0f) + Builder::bytes(0.0f) + Builder::bytes(-0.46f));
+            if (s == 30) b.record('P', keyed("float MPC_XY_CRUISE", Builder::bytes(7.0f)));
+            if (s == 31 || s == 32) b.record('O', Builder::bytes<std::uint16_t>(250));
+        }
+        const LogPtr log = read(b);
+        CHECK(log->damaged_records == 0);
+        CHECK(log->vehicle == "multirotor");
+        CHECK(std::abs(log->start_unix_s - kStartUtc) < 0.1);
+        const auto at = [&](const char* name, double t) {
+            INFO(name);
+            const Channel* c = log->find(name);
+            REQUIRE(c != nullptr);
+            return c->at(t).value_or(NAN);
+        };
+        CHECK(at("position.height_home_m", 12) == Approx(3));
+        CHECK(at("position.height_home_m", 16) == Approx(0).margin(1e-4));
+        CHECK(at("position.height_home_m", 50) == Approx(30));
+        CHECK(at("position.height_amsl_m", 50) == Approx(61));
+        CHECK(at("gps.lat_deg", 50) == Approx(47.3));
+        CHECK(log->find("gps.lat_deg")->t_s.front() == Approx(10));
+        CHECK(at("mag.field_ut", 50) == Approx(100 * std::hypot(0.21, 0.04, 0.42)).epsilon(1e-5));
+        CHECK(at("throttle.percent", 50) == Approx(46));
+        std::vector<std::string> words;
+        for (const ModeChange& m : log->modes) words.push_back(m.name);
+        CHECK(words == std::vector<std::string>{"hold", "take off", "mission", "circle", "return"});
+        REQUIRE(log->sessions.size() == 1);
+        CHECK(log->sessions[0].armed_s == Approx(40).margin(0.1));
+        const auto tells = [&](const char* text) {
+            return std::any_of(log->events.begin(), log->events.end(),
+                               [&](const LogEvent& e) { return e.text == text; });
+        };
+        CHECK(tells("MPC_XY_CRUISE changed: 7, was 5"));
+        CHECK(tells("the log has 2 gaps, of 0.5 s in all, the first one here"));
+    }
 }
 
 TEST_CASE("a word of ours in another program's log is only a message", "[logio][ulog]") {

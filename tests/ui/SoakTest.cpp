@@ -92,7 +92,8 @@ TEST_CASE("two hours in the field with a link that is cut every minute leave the
         if (minute % 10 == 0) {
             link.mark("still at it");
             const double mb = residentMb();
-            std::printf("minute %d: %.1f MB\n", minute, mb);
+            std::printf("minute %d: %.1f MB, %.2f MB in use\n", minute, mb,
+                        static_cast<double>(::mallinfo2().uordblks + ::mallinfo2().hblkhd) / 1e6);
             std::fflush(stdout);
             if (minute == kFrom_min) first_mb = mb;
             if (minute > kFrom_min) most_mb = std::max(most_mb, mb);

@@ -125,9 +125,10 @@ void ContentsDialog::fillMissions() {
     if (!log) return;
     const auto& lists = log->mission_lists;
     for (std::size_t i = 0; i < lists.size(); ++i) {
-        QString text = QString("%1: %2 items, sent %3 after the beginning")
+        QString text = QString("%1: %2 items, %3 %4 after the beginning")
                            .arg(i + 1)
                            .arg(lists[i].count)
+                           .arg(lists[i].read ? "read from the aircraft" : "sent")
                            .arg(QString::fromStdString(durationText(std::max(0.0, lists[i].t_s - log->firstTime()))));
         if (lists[i].items.size() < lists[i].count)
             text += QString(", %1 of them in the log").arg(lists[i].items.size());

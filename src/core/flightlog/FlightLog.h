@@ -53,6 +53,7 @@ struct LoggedMission {
     double t_s = 0;
     std::size_t count = 0;  // said
     std::vector<LoggedItem> items;
+    bool read = false;  // from the aircraft, which held it; else it was sent there, or the log is the aircraft's own
 };
 
 /// What is known of a channel without its values.

@@ -1,6 +1,11 @@
 // MAVLink recordings: 8 bytes big-endian Unix microseconds, then a packet, again and again.
 // Time in the log is the vehicle's own (time_boot_ms) wherever it sends one: a ground clock jitters with the link.
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstring>
 #include <limits>
+#include <map>
 #include <unordered_map>
 
 #include "core/base/Physics.h"
@@ -36,25 +41,42 @@ std::span<const std::uint8_t> asBytes(std::string_view s) {
     return {reinterpret_cast<const std::uint8_t*>(s.data()), s.size()};
 }
 
+constexpr int kGroundStation = 6;  // MAV_TYPE
+
+/// The autopilot is the component whose heartbeat names one: gimbals, cameras and other computers of the same system
+/// say that they are none. Nothing where nobody does within the first megabytes: then it is whoever is no ground
+/// station.
+std::optional<std::pair<int, int>> findAutopilot(std::span<const std::uint8_t> bytes) {
+    constexpr std::size_t kLookAt = 8 << 20;
+    constexpr int kNoAutopilot = 8;  // MAV_AUTOPILOT
+    bytes = bytes.first(std::min(bytes.size(), kLookAt));
+    Message m;
+    for (std::size_t at = 0; at < bytes.size();) {
+        const bool start = bytes[at] == 0xFD || bytes[at] == 0xFE;
+        const auto found = start ? Parser::look(bytes.subspan(at), m) : Parser::Found{Parser::Look::bad, 1};
+        const bool packet = found.look == Parser::Look::message || found.look == Parser::Look::unknown;
+        if (found.look == Parser::Look::message && m.is("HEARTBEAT") && m.integer("type") != kGroundStation &&
+            m.integer("autopilot") != kNoAutopilot)
+            return std::pair{int{m.system}, int{m.component}};
+        at += packet ? found.length : 1;
+    }
+    return std::nullopt;
+}
+
 class RecordingLog {
   public:
-    RecordingLog(FlightLog& log, const SharedBytes& shared) : log_(log), shared_(shared) {
+    /// `autopilot`: its system and component, where one names itself.
+    RecordingLog(FlightLog& log, const SharedBytes& shared, std::optional<std::pair<int, int>> autopilot)
+        : log_(log), autopilot_(autopilot), shared_(shared) {
         shared_.told = nullptr;  // nobody waits for what is decoded later
     }
 
     /// `at`: where the packet lies in the file.
     void add(const Message& m, std::uint64_t stamp_us, std::size_t at) {
         ++log_.message_counts[std::string(m.info->name)];
-        if (m.is("MISSION_COUNT") && m.integer("mission_type") == 0 && m.system > 250)
-            beginMission(static_cast<std::size_t>(m.integer("count")));
-        if ((m.is("MISSION_ITEM_INT") || m.is("MISSION_ITEM")) && m.integer("mission_type") == 0 && m.system > 250)
-            addMissionItem(m);
-        if (m.is("PARAM_VALUE")) log_.params[m.text("param_id")] = m.number("param_value");
-        if (vehicle_ == 0 && m.is("HEARTBEAT") && m.integer("type") != 6) {
-            vehicle_ = m.system;
-            log_.vehicle =
-                fmt::format("vehicle {}, {}", m.system, mavlink::typeText(static_cast<int>(m.integer("type"))));
-        }
+        if (m.is("HEARTBEAT")) takeVehicle(m);
+        const bool autopilot = vehicle_ != 0 && m.system == vehicle_ && m.component == component_;
+        takeMission(m, autopilot);
         // Said first of all: nobody who speaks later makes a recording one of these.
         if (heard_++ == 0 && m.is("STATUSTEXT") && m.system > 250 && m.text("text") == mavlink::kNotBelievedText) {
             log_.believed = false;
@@ -62,33 +84,83 @@ class RecordingLog {
         }
         // The operator's marks are said by the ground.
         if (m.is("STATUSTEXT") && m.system > 250 && vehicle_ != 0) return takeText(m);
-        if (m.system != vehicle_ || vehicle_ == 0) return;
+        // Cameras count their photos themselves.
+        if (vehicle_ != 0 && m.system == vehicle_ && m.is("CAMERA_IMAGE_CAPTURED") && m.integer("capture_result") == 1)
+            log_.events.push_back({t_, "photo", std::to_string(m.integer("image_index"))});
+        if (!autopilot) return;
+        if (m.is("PARAM_VALUE")) takeParameter(m);
         advanceTime(m, stamp_us);
         addFields(m, at);
         addCanonical(m);
     }
     void finish() {
+        dropMissions();
         if (!known_time_) return;
         promiseFields();
+        promiseMotors();
         if (first_s_ <= t_) log_.setSpan(first_s_, t_);
         log_.findSessions(restarts_);
     }
 
   private:
-    void beginMission(std::size_t count) {
-        // Asked for again before any item came: the same hand-over.
-        auto& lists = log_.mission_lists;
-        if (!lists.empty() && lists.back().items.empty() && lists.back().count == count) return;
-        log_.missions.push_back(static_cast<int>(count));
-        lists.push_back({t_, count, {}});
+    void takeVehicle(const Message& m) {
+        const auto type = static_cast<int>(m.integer("type"));
+        if (vehicle_ != 0 || type == kGroundStation) return;
+        if (autopilot_ && *autopilot_ != std::pair{int{m.system}, int{m.component}}) return;
+        vehicle_ = m.system;
+        component_ = m.component;
+        family_ = static_cast<int>(m.integer("autopilot"));
+        type_ = type;
+        log_.vehicle = fmt::format("vehicle {}, {}", m.system, mavlink::typeText(type));
     }
-    void addMissionItem(const Message& m) {
-        if (log_.mission_lists.empty()) return;
-        LoggedMission& list = log_.mission_lists.back();
+
+    void takeParameter(const Message& m) {
+        double value = m.number("param_value");
+        const auto type = m.integer("param_type");
+        constexpr int kBytewise = 12;  // the family that lays whole numbers into the four bytes as they are
+        if (family_ == kBytewise && type >= 1 && type <= 6) {
+            const auto four = static_cast<float>(value);
+            std::int32_t whole = 0;
+            std::memcpy(&whole, &four, sizeof whole);
+            value = type == 5 ? static_cast<double>(static_cast<std::uint32_t>(whole)) : static_cast<double>(whole);
+        }
+        const std::string name = m.text("param_id");
+        const auto known = log_.params.find(name);
+        if (known != log_.params.end() && known->second != value && !std::isnan(value))
+            log_.events.push_back(
+                {t_, "message", fmt::format("{} changed: {:g}, was {:g}", shownText(name), value, known->second)});
+        log_.params[name] = value;
+    }
+
+    /// Missions go to the aircraft, or are read from it.
+    void takeMission(const Message& m, bool autopilot) {
+        const bool count = m.is("MISSION_COUNT"), item = m.is("MISSION_ITEM_INT") || m.is("MISSION_ITEM");
+        if ((!count && !item) || m.integer("mission_type") != 0) return;
+        const bool ground = m.system > 250 || (vehicle_ != 0 && m.system != vehicle_);
+        if (!autopilot && !ground) return;
+        if (ground && vehicle_ != 0 && m.integer("target_system") != vehicle_ && m.integer("target_system") != 0)
+            return;
+        if (count) beginMission(static_cast<std::size_t>(m.integer("count")), autopilot);
+        if (item) addMissionItem(m, autopilot);
+    }
+    LoggedMission* lastMission(bool read) {
+        const auto found = std::find_if(log_.mission_lists.rbegin(), log_.mission_lists.rend(),
+                                        [&](const LoggedMission& list) { return list.read == read; });
+        return found == log_.mission_lists.rend() ? nullptr : &*found;
+    }
+    void beginMission(std::size_t count, bool read) {
+        // Asked for again before any item came: the same hand-over.
+        const LoggedMission* last = lastMission(read);
+        if (last != nullptr && last->items.empty() && last->count == count) return;
+        log_.mission_lists.push_back({t_, count, {}, read});
+    }
+    void addMissionItem(const Message& m, bool read) {
+        LoggedMission* const list = lastMission(read);
+        if (list == nullptr) return;
         const bool e7 = m.is("MISSION_ITEM_INT");
         LoggedItem item;
         item.seq = static_cast<int>(m.integer("seq"));
-        if (item.seq < 0 || static_cast<std::size_t>(item.seq) >= list.count) return;
+        if (item.seq < 0 || static_cast<std::size_t>(item.seq) >= list->count) return;
         item.frame = static_cast<int>(m.integer("frame"));
         item.command = static_cast<int>(m.integer("command"));
         const char* const params[] = {"param1", "param2", "param3", "param4"};
@@ -97,13 +169,39 @@ class RecordingLog {
         item.y = m.number("y") * (e7 ? 1e-7 : 1);
         item.z = m.number("z");
         // Sent twice on a poor link: one item.
-        for (LoggedItem& had : list.items)
+        for (LoggedItem& had : list->items)
             if (had.seq == item.seq) {
                 had = item;
                 return;
             }
-        list.items.push_back(item);
+        list->items.push_back(item);
     }
+    /// What is read back right after it was sent is the same mission; and a list that was asked for and never came is
+    /// none.
+    void dropMissions() {
+        auto& lists = log_.mission_lists;
+        const auto alike = [](const LoggedMission& a, const LoggedMission& b) {
+            constexpr double kSame_deg = 2e-6;  // also after four bytes
+            return a.count == b.count && a.items.size() == b.items.size() &&
+                   std::equal(a.items.begin(), a.items.end(), b.items.begin(),
+                              [](const LoggedItem& x, const LoggedItem& y) {
+                                  const bool home = x.seq == 0;  // the aircraft's own
+                                  return x.seq == y.seq && x.command == y.command &&
+                                         (home || (std::abs(x.x - y.x) < kSame_deg && std::abs(x.y - y.y) < kSame_deg));
+                              });
+        };
+        std::vector<LoggedMission> kept;
+        const LoggedMission* sent = nullptr;
+        for (const LoggedMission& list : lists) {
+            if (!list.read) sent = &list;
+            if (list.read && (list.items.empty() || (sent != nullptr && alike(list, *sent)))) continue;
+            kept.push_back(list);
+        }
+        lists = std::move(kept);
+        log_.missions.clear();
+        for (const LoggedMission& list : lists) log_.missions.push_back(static_cast<int>(list.count));
+    }
+
     void advanceTime(const Message& m, std::uint64_t stamp_us) {
         const double stamp = static_cast<double>(stamp_us) * 1e-6;
         const FieldInfo* boot = m.info->field("time_boot_ms");
@@ -164,6 +262,63 @@ class RecordingLog {
                                  });
     }
 
+    double parameter(const std::string& name, double otherwise) const {
+        const auto found = log_.params.find(name);
+        return found == log_.params.end() ? otherwise : found->second;
+    }
+    /// Outputs to motors in percent: by what an output is for, where parameters tell; else those of rotors that ever
+    /// change.
+    void promiseMotors() {
+        constexpr std::uint32_t kServoOutput = 36;
+        const auto found = packets_.find(kServoOutput);
+        if (found == packets_.end() || log_.has("motor.1")) return;
+        const auto packets = found->second;
+        constexpr int kOutputs = 16;
+        const auto bytes = asBytes(shared_.bytes);
+        const auto fieldOf = [&](int output) { return packets->info->field(fmt::format("servo{}_raw", output)); };
+        const FieldInfo* port = packets->info->field("port");
+        bool told = false;
+        struct Output {
+            int motor = 0;
+            double low_us = 1000, high_us = 2000;
+        };
+        std::map<int, Output> outputs;
+        for (int i = 1; i <= kOutputs; ++i) {
+            const double f = parameter(fmt::format("SERVO{}_FUNCTION", i), -1);
+            told |= f >= 0;
+            Output o;
+            if (f >= 33 && f <= 40) o.motor = static_cast<int>(f) - 32;
+            if (f >= 82 && f <= 85) o.motor = static_cast<int>(f) - 73;
+            if (o.motor > 0) outputs[i] = o;
+        }
+        if (!told && type_ != 1) {
+            std::array<std::optional<std::int64_t>, kOutputs + 1> first;
+            for (std::size_t k = 0; k < packets->at.size(); k += 1 + packets->at.size() / 512) {
+                Message m;
+                (void)Parser::look(bytes.subspan(packets->at[k]), m);
+                if (readInteger(m.payload, *port, 0) != 0) continue;
+                for (int i = 1; i <= kOutputs; ++i) {
+                    const std::int64_t v = readInteger(m.payload, *fieldOf(i), 0);
+                    auto& begin = first[static_cast<std::size_t>(i)];
+                    if (!begin) begin = v;
+                    if (v != *begin && v > 0 && *begin > 0) outputs[i] = {i};
+                }
+            }
+        }
+        for (const auto& [i, o] : outputs)
+            log_.promise(fmt::format("motor.{}", o.motor), "%", packets->at.size(),
+                         [shared = shared_, packets, field = fieldOf(i), port, o = o](Channel& c) {
+                             const auto all = asBytes(shared.bytes);
+                             Message m;
+                             for (std::size_t k = 0; k < packets->at.size(); ++k) {
+                                 (void)Parser::look(all.subspan(packets->at[k]), m);
+                                 const double us = readNumber(m.payload, *field, 0);
+                                 if (readInteger(m.payload, *port, 0) != 0 || us <= 0) continue;
+                                 c.add(packets->t_s[k], 100 * (us - o.low_us) / (o.high_us - o.low_us));
+                             }
+                         });
+    }
+
     /// A long text comes in pieces of one id. The operator's own marks are in the recording as texts of the ground.
     void takeText(const Message& m) {
         constexpr const char* kMark = "mark: ";
@@ -181,9 +336,47 @@ class RecordingLog {
 
     void put(const char* name, double value) { log_.channel(name, canonicalUnit(name)).add(t_, value); }
 
+    void putAttitude(const std::string& what, const std::array<double, 4>& q) {
+        if (std::isnan(q[0])) return;
+        const double yaw = std::atan2(2 * (q[0] * q[3] + q[1] * q[2]), 1 - 2 * (q[2] * q[2] + q[3] * q[3])) * kRad;
+        put((what + ".roll_deg").c_str(),
+            std::atan2(2 * (q[0] * q[1] + q[2] * q[3]), 1 - 2 * (q[1] * q[1] + q[2] * q[2])) * kRad);
+        put((what + ".pitch_deg").c_str(), std::asin(std::clamp(2 * (q[0] * q[2] - q[3] * q[1]), -1.0, 1.0)) * kRad);
+        put((what + ".yaw_deg").c_str(), yaw < 0 ? yaw + 360 : yaw);
+    }
+
+    /// The first sensor; RAW_IMU is in the same units from family 3
+    /// alone.
+    void takeImu(const Message& m) {
+        const int rank = m.is("HIGHRES_IMU") ? 3 : m.is("SCALED_IMU") ? 2 : family_ == 3 ? 1 : 0;
+        // One source for a recording.
+        if (rank == 0 || (imu_rank_ != 0 && rank != imu_rank_)) return;
+        if (m.info->field("id") != nullptr && m.integer("id") > 0) return;
+        imu_rank_ = rank;
+        const bool si = rank == 3;
+        const double accel = si ? 1 : kStandardGravity_mps2 / 1000, gyro = si ? kRad : kRad / 1000,
+                     mag = si ? 100 : 0.1;
+        const auto axis = [&](char a, const char* what) { return m.number(std::string(1, a) + what); };
+        std::array<double, 3> field{};
+        for (int i = 0; i < 3; ++i) {
+            const char a = "xyz"[i];
+            put(fmt::format("imu.accel_{}_mps2", a).c_str(), axis(a, "acc") * accel);
+            put(fmt::format("imu.gyro_{}_dps", a).c_str(), axis(a, "gyro") * gyro);
+            field[static_cast<std::size_t>(i)] = axis(a, "mag") * mag;
+        }
+        // All nothing: it has none.
+        if (field == std::array<double, 3>{}) return;
+        put("mag.x_ut", field[0]);
+        put("mag.y_ut", field[1]);
+        put("mag.z_ut", field[2]);
+        put("mag.field_ut", std::hypot(field[0], field[1], field[2]));
+    }
+
     void addCanonical(const Message& m) {
         const auto n = [&](const char* field) { return m.number(field); };
         if (m.is("GLOBAL_POSITION_INT")) {
+            // It is sent before there is a place, too.
+            if (m.integer("lat") == 0 && m.integer("lon") == 0) return;
             put("position.lat_deg", n("lat") * 1e-7);
             put("position.lon_deg", n("lon") * 1e-7);
             put("position.height_amsl_m", n("alt") / 1000);
@@ -195,6 +388,21 @@ class RecordingLog {
             put("attitude.pitch_deg", n("pitch") * kRad);
             const double yaw = n("yaw") * kRad;
             put("attitude.yaw_deg", yaw < 0 ? yaw + 360 : yaw);
+            has_attitude_ = true;
+        } else if (m.is("ATTITUDE_QUATERNION")) {
+            if (!has_attitude_) putAttitude("attitude", {n("q1"), n("q2"), n("q3"), n("q4")});
+        } else if (m.is("ATTITUDE_TARGET")) {
+            constexpr int kAttitudeIgnored = 128;
+            if ((m.integer("type_mask") & kAttitudeIgnored) == 0)
+                putAttitude("desired", {m.number("q", 0), m.number("q", 1), m.number("q", 2), m.number("q", 3)});
+            has_target_ = true;
+        } else if (m.is("NAV_CONTROLLER_OUTPUT")) {
+            if (!has_target_) {
+                put("desired.roll_deg", n("nav_roll"));
+                put("desired.pitch_deg", n("nav_pitch"));
+            }
+        } else if (m.is("TERRAIN_REPORT")) {
+            if (m.integer("spacing") != 0) put("position.height_ground_m", n("current_height"));
         } else if (m.is("VFR_HUD")) {
             put("velocity.air_mps", n("airspeed"));
             put("throttle.percent", n("throttle"));
@@ -203,12 +411,19 @@ class RecordingLog {
             if (m.integer("current_battery") >= 0) put("battery.current_a", n("current_battery") / 100);
             if (m.integer("battery_remaining") >= 0) put("battery.left_percent", n("battery_remaining"));
         } else if (m.is("BATTERY_STATUS")) {
+            if (m.integer("id") != 0) return;
             if (m.integer("current_consumed") >= 0) put("battery.used_mah", n("current_consumed"));
             if (m.integer("energy_consumed") >= 0) put("battery.used_wh", n("energy_consumed") / 36);  // hJ
         } else if (m.is("GPS_RAW_INT")) {
             if (m.integer("satellites_visible") != 255) put("gps.satellites", n("satellites_visible"));
             if (m.integer("eph") != 65535) put("gps.hdop", n("eph") / 100);
             put("gps.fix", n("fix_type"));
+            constexpr int kFix = 2;
+            if (m.integer("fix_type") < kFix || (m.integer("lat") == 0 && m.integer("lon") == 0)) return;
+            put("gps.lat_deg", n("lat") * 1e-7);
+            put("gps.lon_deg", n("lon") * 1e-7);
+            put("gps.height_amsl_m", n("alt") / 1000);
+            if (m.integer("vel") != 65535) put("gps.speed_mps", n("vel") / 100);
         } else if (m.is("MISSION_CURRENT")) {
             put("mission.item", n("seq"));
         } else if (m.is("VIBRATION")) {
@@ -218,13 +433,8 @@ class RecordingLog {
             put("vibration.clipped", n("clipping_0"));
         } else if (m.is("RC_CHANNELS")) {
             if (m.integer("rssi") != 255) put("link.rssi", n("rssi"));
-        } else if (m.is("SCALED_IMU")) {
-            const char* axes[] = {"x", "y", "z"};
-            for (const char* a : axes) {
-                put(fmt::format("imu.accel_{}_mps2", a).c_str(),
-                    n(fmt::format("{}acc", a).c_str()) / 1000 * kStandardGravity_mps2);
-                put(fmt::format("imu.gyro_{}_dps", a).c_str(), n(fmt::format("{}gyro", a).c_str()) / 1000 * kRad);
-            }
+        } else if (m.is("SCALED_IMU") || m.is("RAW_IMU") || m.is("HIGHRES_IMU")) {
+            takeImu(m);
         } else if (m.is("HEARTBEAT")) {
             const bool armed = (m.integer("base_mode") & 128) != 0;
             if (armed != armed_) log_.events.push_back({t_, armed ? "armed" : "disarmed", ""});
@@ -237,16 +447,15 @@ class RecordingLog {
             takeText(m);
         } else if (m.is("CAMERA_FEEDBACK")) {
             log_.events.push_back({t_, "photo", std::to_string(m.integer("img_idx"))});
-        } else if (m.is("CAMERA_IMAGE_CAPTURED")) {
-            if (m.integer("capture_result") == 1)
-                log_.events.push_back({t_, "photo", std::to_string(m.integer("image_index"))});
         } else if (m.is("MISSION_ITEM_REACHED")) {
             log_.events.push_back({t_, "item", std::to_string(m.integer("seq"))});
         }
     }
 
     FlightLog& log_;
-    int vehicle_ = 0;
+    int vehicle_ = 0, component_ = 0, family_ = 0, type_ = 0, imu_rank_ = 0;
+    std::optional<std::pair<int, int>> autopilot_;
+    bool has_attitude_ = false, has_target_ = false;
     std::size_t heard_ = 0;
     bool known_time_ = false, armed_ = false;
     int text_id_ = 0;
@@ -300,7 +509,7 @@ Result<LogPtr> readCapture(const SharedBytes& shared, const std::string&) {
     const auto bytes = asBytes(shared.bytes);
     auto log = std::make_shared<FlightLog>();
     log->format = "MAVLink capture";
-    RecordingLog writer(*log, shared);
+    RecordingLog writer(*log, shared, findAutopilot(bytes));
     Message m;
     bool in_damage = false;
     Milestones milestones(shared);
@@ -330,7 +539,7 @@ Result<LogPtr> readRecording(const SharedBytes& shared, const std::string& name)
     const auto bytes = asBytes(shared.bytes);
     auto log = std::make_shared<FlightLog>();
     log->format = "MAVLink recording";
-    RecordingLog writer(*log, shared);
+    RecordingLog writer(*log, shared, findAutopilot(bytes));
     Message m;
     std::size_t at = 0, packets = 0;
     bool in_damage = false;

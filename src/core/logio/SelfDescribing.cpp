@@ -1,409 +1,34 @@
 // Onboard logs that describe themselves: format records (FMT) first, then records of those formats; units and
-// multipliers (FMTU, UNIT, MULT) where there are any. Binary (each record begins with 0xA3 0x95 and its number) and
-// text (one record a line). Indexed once; a channel is decoded when it is asked for.
+// multipliers (FMTU, UNIT, MULT) where there are any. What their fields mean in canonical channels, modes and events.
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstring>
+#include <functional>
 #include <map>
+#include <optional>
 
-#include "core/base/MappedFile.h"
 #include "core/base/Numbers.h"
 #include "core/base/Text.h"
 #include "core/geo/Geo.h"
 #include "core/logio/LogReader.h"
+#include "core/logio/SelfDescribingIndex.h"
+#include "core/logio/SelfDescribingWords.h"
 #include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
 
+using namespace selfdescribing;
+
 namespace {
 
-constexpr unsigned char kHead1 = 0xA3, kHead2 = 0x95, kFormatRecord = 128;
-constexpr std::size_t kHeader = 3, kFormatLength = 89, kMostFields = 64, kMostInstances = 64;
+constexpr double kDegrees = 180 / M_PI;
 
-template <class T>
-T load(const char* at) {
-    T v;
-    std::memcpy(&v, at, sizeof v);
-    return v;
-}
-
-/// Bytes of a format character; 0 for one that is not known.
-std::size_t widthOf(char c) {
-    switch (c) {
-        case 'b':
-        case 'B':
-        case 'M':
-            return 1;
-        case 'h':
-        case 'H':
-        case 'c':
-        case 'C':
-        case 'g':
-            return 2;
-        case 'i':
-        case 'I':
-        case 'f':
-        case 'e':
-        case 'E':
-        case 'L':
-        case 'n':
-            return 4;
-        case 'd':
-        case 'q':
-        case 'Q':
-            return 8;
-        case 'N':
-            return 16;
-        case 'Z':
-        case 'a':
-            return 64;
-        default:
-            return 0;
-    }
-}
-bool isText(char c) {
-    return c == 'n' || c == 'N' || c == 'Z';
-}
-bool isNumber(char c) {
-    return !isText(c) && c != 'a';
-}
-
-/// IEEE 754 half precision.
-double halfFloat(std::uint16_t h) {
-    const int exponent = h >> 10 & 31, fraction = h & 1023;
-    const double sign = (h & 0x8000) != 0 ? -1 : 1;
-    if (exponent == 31) return fraction != 0 ? NAN : sign * INFINITY;
-    if (exponent == 0) return sign * std::ldexp(fraction, -24);
-    return sign * std::ldexp(1024 + fraction, exponent - 25);
-}
-
-double numberOf(const char* at, char c) {
-    switch (c) {
-        case 'b':
-            return load<std::int8_t>(at);
-        case 'B':
-        case 'M':
-            return load<std::uint8_t>(at);
-        case 'h':
-            return load<std::int16_t>(at);
-        case 'H':
-            return load<std::uint16_t>(at);
-        case 'c':
-            return load<std::int16_t>(at) / 100.0;
-        case 'C':
-            return load<std::uint16_t>(at) / 100.0;
-        case 'g':
-            return halfFloat(load<std::uint16_t>(at));
-        case 'i':
-            return load<std::int32_t>(at);
-        case 'I':
-            return load<std::uint32_t>(at);
-        case 'e':
-            return load<std::int32_t>(at) / 100.0;
-        case 'E':
-            return load<std::uint32_t>(at) / 100.0;
-        case 'L':
-            return load<std::int32_t>(at) * 1e-7;
-        case 'f':
-            return static_cast<double>(load<float>(at));
-        case 'd':
-            return load<double>(at);
-        case 'q':
-            return static_cast<double>(load<std::int64_t>(at));
-        case 'Q':
-            return static_cast<double>(load<std::uint64_t>(at));
-        default:
-            return NAN;
-    }
-}
-
-std::string upToZero(std::string_view text) {
-    return std::string(text.substr(0, text.find('\0')));
-}
-std::vector<std::string> split(std::string_view text) {
-    std::vector<std::string> out;
-    while (!text.empty() && out.size() < kMostFields) {
-        const auto comma = text.find(',');
-        out.emplace_back(trimmed(text.substr(0, comma)));
-        text.remove_prefix(comma == std::string_view::npos ? text.size() : comma + 1);
-    }
-    return out;
-}
-
-/// Where the records of a kind lie; grows without moving what it holds.
-class Places {
-  public:
-    void add(std::uint32_t at) {
-        if (size_ % kBlock == 0) blocks_.push_back(std::make_unique<std::array<std::uint32_t, kBlock>>());
-        (*blocks_.back())[size_ % kBlock] = at;
-        ++size_;
-    }
-    std::uint32_t operator[](std::size_t i) const { return (*blocks_[i / kBlock])[i % kBlock]; }
-    std::size_t size() const { return size_; }
-
-  private:
-    static constexpr std::size_t kBlock = 4096;
-    std::vector<std::unique_ptr<std::array<std::uint32_t, kBlock>>> blocks_;
-    std::size_t size_ = 0;
-};
-
-struct Field {
-    std::string name, unit;
-    char type = 0;
-    std::size_t offset = 0;  // in a binary record
-    double factor = 1;       // beside what the type says
-};
-
-/// One format, and where its records are.
-struct Kind {
-    int id = 0;
-    std::string name;
-    std::size_t length = 0;  // of a binary record
-    std::vector<Field> fields;
-    int time = -1, instance = -1;  // which fields
-    double time_s = 1e-6;          // one unit of the time field
-    std::map<int, Places> places;  // by instance
-    std::size_t count() const {
-        std::size_t n = 0;
-        for (const auto& [i, p] : places) n += p.size();
-        return n;
-    }
-    int field(std::string_view wanted) const {
-        for (std::size_t i = 0; i < fields.size(); ++i)
-            if (fields[i].name == wanted) return static_cast<int>(i);
-        return -1;
-    }
-};
-
-/// Formats and places of a log, and how a value is read: the same for both forms.
-class Index {
-  public:
-    explicit Index(SharedBytes bytes) : bytes_(std::move(bytes)) {}
-    virtual ~Index() = default;
-    /// Finds every record. Damage is counted in the log.
-    virtual void build(FlightLog& log) = 0;
-    /// Nobody waits any more.
-    void settle() { bytes_.told = nullptr; }
-    virtual double number(const Kind& kind, std::uint32_t at, std::size_t field) const = 0;
-    virtual std::string text(const Kind& kind, std::uint32_t at, std::size_t field) const = 0;
-
-    double time(const Kind& kind, std::uint32_t at) const {
-        return number(kind, at, static_cast<std::size_t>(kind.time)) * kind.time_s;
-    }
-    const Kind* kind(std::string_view name) const {
-        const auto at = by_name_.find(name);
-        return at == by_name_.end() ? nullptr : &kinds_.at(at->second);
-    }
-    const std::map<int, Kind>& kinds() const { return kinds_; }
-    std::map<int, Kind>& kinds() { return kinds_; }
-
-  protected:
-    /// A format as its record says it. False when it cannot be.
-    bool define(int id, std::size_t length, const std::string& name, const std::string& types,
-                const std::string& labels) {
-        if (name.empty() || types.size() > kMostFields) return false;
-        Kind k;
-        k.id = id;
-        k.name = name;
-        k.length = length;
-        const auto names = split(labels);
-        std::size_t offset = kHeader;
-        for (std::size_t i = 0; i < types.size(); ++i) {
-            const std::size_t width = widthOf(types[i]);
-            if (width == 0 || i >= names.size() || names[i].empty()) return false;
-            k.fields.push_back({names[i], types[i] == 'L' ? "deg" : "", types[i], offset, 1});
-            offset += width;
-        }
-        if (length != offset) return false;
-        k.time = k.field("TimeUS");
-        if (k.time < 0) {
-            k.time = k.field("TimeMS");
-            k.time_s = 1e-3;
-        }
-        if (k.time >= 0 && !isNumber(k.fields[static_cast<std::size_t>(k.time)].type)) k.time = -1;
-        // Several of a sensor: the field is called so, or the units say so (FMTU).
-        k.instance = k.field("I");
-        if (k.instance >= 0 && widthOf(k.fields[static_cast<std::size_t>(k.instance)].type) != 1) k.instance = -1;
-        // A format that comes again, the same, changes nothing.
-        const auto known = kinds_.find(id);
-        if (known != kinds_.end() && known->second.count() > 0) return known->second.name == name;
-        if (by_name_.contains(name) && by_name_.at(name) != id) return false;
-        by_name_[name] = id;
-        kinds_[id] = std::move(k);
-        return true;
-    }
-
-    SharedBytes bytes_;
-    std::map<int, Kind> kinds_;
-    std::map<std::string, int, std::less<>> by_name_;
-};
-
-class BinaryIndex : public Index {
-  public:
-    using Index::Index;
-    void build(FlightLog& log) override {
-        const std::string_view b = bytes_.bytes;
-        std::array<std::uint32_t, 256> lengths{};
-        std::array<Kind*, 256> kinds{};
-        lengths[kFormatRecord] = kFormatLength;
-        std::size_t at = 0;
-        bool in_damage = false;
-        Milestones milestones(bytes_);
-        while (at + kHeader <= b.size()) {
-            milestones.pass(at);
-            const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(b[i]); };
-            const std::uint32_t length = byte(at) == kHead1 && byte(at + 1) == kHead2 ? lengths[byte(at + 2)] : 0;
-            const std::size_t next = at + length;
-            // A record counts when another one, or the end, follows it.
-            const bool whole = length > 0 && next <= b.size() &&
-                               (next + 1 >= b.size() || (byte(next) == kHead1 && byte(next + 1) == kHead2) ||
-                                byte(at + 2) == kFormatRecord);
-            if (!whole) {
-                if (!in_damage) ++log.damaged_records;
-                in_damage = true;
-                ++log.damaged_bytes;
-                ++at;
-                continue;
-            }
-            in_damage = false;
-            if (byte(at + 2) == kFormatRecord) {
-                takeFormat(b.substr(at, kFormatLength), lengths, kinds);
-                ++formats_;
-            } else {
-                Kind& k = *kinds[byte(at + 2)];
-                const int instance =
-                    k.instance < 0 ? 0 : byte(at + k.fields[static_cast<std::size_t>(k.instance)].offset);
-                if (instance < static_cast<int>(kMostInstances)) k.places[instance].add(static_cast<std::uint32_t>(at));
-                if (k.name == "FMTU") takeUnits(k, static_cast<std::uint32_t>(at));
-            }
-            at = next;
-        }
-        log.damaged_bytes += b.size() - std::min(at, b.size());
-        if (formats_ > 0) log.message_counts["FMT"] = formats_;
-    }
-    double number(const Kind& k, std::uint32_t at, std::size_t field) const override {
-        const Field& f = k.fields[field];
-        return numberOf(bytes_.bytes.data() + at + f.offset, f.type) * f.factor;
-    }
-    std::string text(const Kind& k, std::uint32_t at, std::size_t field) const override {
-        const Field& f = k.fields[field];
-        return upToZero(bytes_.bytes.substr(at + f.offset, widthOf(f.type)));
-    }
-
-  private:
-    void takeFormat(std::string_view r, std::array<std::uint32_t, 256>& lengths, std::array<Kind*, 256>& kinds) {
-        const int id = static_cast<unsigned char>(r[3]);
-        const std::size_t length = static_cast<unsigned char>(r[4]);
-        if (id == kFormatRecord ||
-            !define(id, length, upToZero(r.substr(5, 4)), upToZero(r.substr(9, 16)), upToZero(r.substr(25, 64))))
-            return;
-        lengths[static_cast<std::size_t>(id)] = static_cast<std::uint32_t>(kinds_.at(id).length);
-        kinds[static_cast<std::size_t>(id)] = &kinds_.at(id);
-    }
-    /// Which field tells several of a kind apart: known before their first record.
-    void takeUnits(const Kind& units, std::uint32_t at) {
-        const int type = units.field("FmtType"), ids = units.field("UnitIds");
-        if (type < 0 || ids < 0 || !isText(units.fields[static_cast<std::size_t>(ids)].type)) return;
-        const auto found = kinds_.find(toInt(number(units, at, static_cast<std::size_t>(type)), -1));
-        if (found == kinds_.end() || found->second.count() > 0) return;
-        const std::string marks = text(units, at, static_cast<std::size_t>(ids));
-        for (std::size_t i = 0; i < std::min(marks.size(), found->second.fields.size()); ++i)
-            if (marks[i] == '#' && widthOf(found->second.fields[i].type) == 1)
-                found->second.instance = static_cast<int>(i);
-    }
-    std::size_t formats_ = 0;
-};
-
-class TextIndex : public Index {
-  public:
-    using Index::Index;
-    void build(FlightLog& log) override {
-        const std::string_view b = bytes_.bytes;
-        std::size_t at = 0, formats = 0;
-        Milestones milestones(bytes_);
-        while (at < b.size()) {
-            milestones.pass(at);
-            const std::size_t end = std::min(b.find('\n', at), b.size());
-            const std::string_view line = trimmed(b.substr(at, end - at));
-            const std::string_view name = trimmed(line.substr(0, line.find(',')));
-            if (name == "FMT") {
-                ++formats;
-                takeFormat(line);
-            } else if (const auto id = by_name_.find(name); id != by_name_.end()) {
-                Kind& k = kinds_.at(id->second);
-                int instance = 0;
-                if (k.instance >= 0)
-                    if (const auto v = parseNumber(part(line, static_cast<std::size_t>(k.instance))))
-                        instance = static_cast<int>(std::clamp(*v, 0.0, 1e6));
-                const bool complete =
-                    std::count(line.begin(), line.end(), ',') >= static_cast<std::ptrdiff_t>(k.fields.size());
-                if (complete && instance < static_cast<int>(kMostInstances))
-                    k.places[instance].add(static_cast<std::uint32_t>(at));
-                else
-                    damaged(log, line);
-            } else if (!line.empty()) {
-                damaged(log, line);
-            }
-            at = end + 1;
-        }
-        if (formats > 0) log.message_counts["FMT"] = formats;
-    }
-    double number(const Kind&, std::uint32_t at, std::size_t field) const override {
-        return parseNumber(part(lineAt(at), field)).value_or(NAN);
-    }
-    std::string text(const Kind& k, std::uint32_t at, std::size_t field) const override {
-        std::string_view line = lineAt(at);
-        if (field + 1 < k.fields.size()) return std::string(part(line, field));
-        // The last one may have commas in it.
-        for (std::size_t i = 0; i <= field; ++i) {
-            const auto comma = line.find(',');
-            if (comma == std::string_view::npos) return "";
-            line.remove_prefix(comma + 1);
-        }
-        return std::string(trimmed(line));
-    }
-
-  private:
-    static void damaged(FlightLog& log, std::string_view line) {
-        ++log.damaged_records;
-        log.damaged_bytes += line.size();
-    }
-    std::string_view lineAt(std::uint32_t at) const {
-        const std::string_view b = bytes_.bytes;
-        return trimmed(b.substr(at, std::min(b.find('\n', at), b.size()) - at));
-    }
-    /// The field's text; 0 is the one behind the name.
-    static std::string_view part(std::string_view line, std::size_t field) {
-        for (std::size_t i = 0; i <= field; ++i) {
-            const auto comma = line.find(',');
-            if (comma == std::string_view::npos) return {};
-            line.remove_prefix(comma + 1);
-        }
-        return trimmed(line.substr(0, line.find(',')));
-    }
-    void takeFormat(std::string_view line) {
-        // FMT, id, length, name, types, label, label, ...
-        const auto id = parseNumber(part(line, 0)), length = parseNumber(part(line, 1));
-        std::string_view labels = line;
-        for (int i = 0; i < 5; ++i) {
-            const auto comma = labels.find(',');
-            if (comma == std::string_view::npos) return;
-            labels.remove_prefix(comma + 1);
-        }
-        if (!id || !length || *id < 0 || *id > 255 || *length < 0 || *length > 255) return;
-        if (static_cast<int>(*id) == kFormatRecord) return;
-        define(static_cast<int>(*id), static_cast<std::size_t>(*length), std::string(part(line, 2)),
-               std::string(part(line, 3)), std::string(labels));
-    }
-};
-
-/// A canonical channel and where its values come from, the better source first.
+/// A canonical channel and where its values come from, the better source first. `factor` makes a number as it is
+/// stored, beside what its type says, one of the canonical unit: for files that do not tell units themselves.
 struct Source {
     const char *name, *kind, *field;
     double factor;
 };
-constexpr double kDegrees = 180 / M_PI;
 constexpr Source kSources[] = {{"position.lat_deg", "POS", "Lat", 1},
                                {"position.lat_deg", "GPS", "Lat", 1},
                                {"position.lon_deg", "POS", "Lng", 1},
@@ -437,6 +62,10 @@ constexpr Source kSources[] = {{"position.lat_deg", "POS", "Lat", 1},
                                {"mag.x_ut", "MAG", "MagX", 0.1},
                                {"mag.y_ut", "MAG", "MagY", 0.1},
                                {"mag.z_ut", "MAG", "MagZ", 0.1},
+                               {"gps.lat_deg", "GPS", "Lat", 1},
+                               {"gps.lon_deg", "GPS", "Lng", 1},
+                               {"gps.height_amsl_m", "GPS", "Alt", 1},
+                               {"gps.speed_mps", "GPS", "Spd", 1},
                                {"vibration.x_mps2", "VIBE", "VibeX", 1},
                                {"vibration.y_mps2", "VIBE", "VibeY", 1},
                                {"vibration.z_mps2", "VIBE", "VibeZ", 1},
@@ -451,7 +80,19 @@ constexpr Source kSources[] = {{"position.lat_deg", "POS", "Lat", 1},
                                {"battery.used_wh", "BAT", "EnrgTot", 1},
                                {"battery.left_percent", "BAT", "RemPct", 1},
                                {"throttle.percent", "CTUN", "ThO", 100},
+                               {"throttle.percent", "CTUN", "ThrOut", 0.1},
                                {"link.rssi", "RSSI", "RXRSSI", 1}};
+
+/// What is left out of a channel: places of a receiver that has none yet.
+struct Only {
+    int status = -1, lat = -1, lng = -1;  // fields of the same kind
+    bool operator()(const Index& index, const Kind& kind, std::uint32_t at) const {
+        const auto value = [&](int f) { return index.number(kind, at, static_cast<std::size_t>(f)); };
+        constexpr double kFix = 2;
+        if (status >= 0 && !(value(status) >= kFix)) return false;
+        return lat < 0 || lng < 0 || value(lat) != 0 || value(lng) != 0;
+    }
+};
 
 /// Makes a log of an index: names, promises, what is said in words.
 class Maker {
@@ -461,10 +102,10 @@ class Maker {
         applyUnits();
         findTime();
         for (const auto& [id, kind] : index_->kinds()) addKind(kind);
+        takeParameters();
         for (const Source& s : kSources) addSource(s);
         addField();
         addMotors();
-        takeParameters();
         takeWords();
         findStart();
         if (known_time_) log_.setSpan(0, last_s_ - first_s_);
@@ -513,7 +154,10 @@ class Maker {
             const std::string marks = text(k, at, "UnitIds"), by = text(k, at, "MultIds");
             auto& fields = found->second.fields;
             for (std::size_t i = 0; i < fields.size(); ++i) {
-                if (i < marks.size() && units.contains(marks[i])) fields[i].unit = units.at(marks[i]);
+                if (i < marks.size() && units.contains(marks[i])) {
+                    fields[i].unit = units.at(marks[i]);
+                    fields[i].told = true;
+                }
                 // These types say their own multiplier.
                 const bool scaled = std::strchr("cCeEL", fields[i].type) != nullptr;
                 const bool is_time = static_cast<int>(i) == found->second.time;
@@ -540,19 +184,19 @@ class Maker {
 
     /// Fills a channel from a field; times stay ascending.
     static void decode(const Index& index, const Kind& kind, const Places& places, std::size_t field, double factor,
-                       double first_s, Channel& c) {
+                       double first_s, Channel& c, const Only& only = {}) {
         c.t_s.reserve(places.size());
         c.value.reserve(places.size());
         for (std::size_t i = 0; i < places.size(); ++i) {
             const double t = index.time(kind, places[i]) - first_s, v = index.number(kind, places[i], field) * factor;
             if (std::isnan(v) || !(t >= 0) || (!c.t_s.empty() && t < c.t_s.back())) continue;
-            c.add(t, v);
+            if (only(index, kind, places[i])) c.add(t, v);
         }
     }
-    std::function<void(Channel&)> decoder(const Kind& kind, const Places& places, std::size_t field,
-                                          double factor) const {
-        return [index = index_, k = &kind, p = &places, field, factor, first = first_s_](Channel& c) {
-            decode(*index, *k, *p, field, factor, first, c);
+    std::function<void(Channel&)> decoder(const Kind& kind, const Places& places, std::size_t field, double factor,
+                                          const Only& only = {}) const {
+        return [index = index_, k = &kind, p = &places, field, factor, only, first = first_s_](Channel& c) {
+            decode(*index, *k, *p, field, factor, first, c, only);
         };
     }
 
@@ -571,73 +215,171 @@ class Maker {
     const Kind* withField(const char* name, const char* field) const {
         const Kind* kind = index_->kind(name);
         const int f = kind != nullptr ? kind->field(field) : -1;
-        const bool there = f >= 0 && kind->time >= 0 && kind->places.contains(0) &&
-                           isNumber(kind->fields[static_cast<std::size_t>(f)].type);
+        const bool there =
+            f >= 0 && kind->time >= 0 && kind->count() > 0 && isNumber(kind->fields[static_cast<std::size_t>(f)].type);
         return there ? kind : nullptr;
+    }
+    /// Of several of a sensor the one that was used, where the log says so; else the first.
+    const Places& used(const Kind& kind) const {
+        const int used = kind.field("U");
+        const Places* best = &kind.places.begin()->second;
+        if (used < 0 || kind.places.size() < 2) return *best;
+        constexpr std::size_t kLooks = 64;
+        std::size_t most = 0;
+        for (const auto& [instance, places] : kind.places) {
+            std::size_t count = 0;
+            for (std::size_t i = 0; i < kLooks; ++i)
+                if (index_->number(kind, places[i * places.size() / kLooks], static_cast<std::size_t>(used)) > 0)
+                    ++count;
+            if (count > most) best = &places;
+            most = std::max(most, count);
+        }
+        return *best;
+    }
+    /// What makes a field's value one of a canonical unit. Where the file gives a unit, that alone; else the number as
+    /// it is stored, by the table.
+    static double factorOf(const Field& field, const char* canonical, double by_table) {
+        if (field.told)
+            if (const auto factor = unitFactor(field.unit, canonicalUnit(canonical))) return *factor;
+        return by_table / field.factor;
     }
     void addSource(const Source& s) {
         const Kind* kind = withField(s.kind, s.field);
         if (kind == nullptr || log_.has(s.name)) return;
-        const Places& places = kind->places.at(0);
+        const Places& places = used(*kind);
+        const auto f = static_cast<std::size_t>(kind->field(s.field));
+        const std::string_view name = s.name;
+        // Wings log their throttle in percent, rotors as a share.
+        double by_table = name == "throttle.percent" && s.factor == 100 && type_ == kFixedWing ? 1 : s.factor;
+        // Older layouts hold volts and amperes in hundredths.
+        if (kind->name == "CURR" && kind->fields[f].type == 'h') by_table = 0.01;
+        Only only;
+        if (name.starts_with("position.") || name.starts_with("gps.lat") || name.starts_with("gps.lon") ||
+            name.starts_with("gps.height"))
+            only = {kind->name == "GPS" ? kind->field("Status") : -1, kind->field("Lat"), kind->field("Lng")};
         log_.promise(s.name, canonicalUnit(s.name), places.size(),
-                     decoder(*kind, places, static_cast<std::size_t>(kind->field(s.field)), s.factor));
+                     decoder(*kind, places, f, factorOf(kind->fields[f], s.name, by_table), only));
     }
     /// The strength of the field over all axes.
     void addField() {
         if (!log_.has("mag.x_ut") || !log_.has("mag.y_ut") || !log_.has("mag.z_ut")) return;
         const Kind* kind = index_->kind("MAG");
-        const Places& places = kind->places.at(0);
+        const Places& places = used(*kind);
         log_.promise(
             "mag.field_ut", "uT", places.size(), [index = index_, kind, p = &places, first = first_s_](Channel& c) {
                 Channel axes[3];
                 const char* names[] = {"MagX", "MagY", "MagZ"};
-                for (int a = 0; a < 3; ++a)
-                    decode(*index, *kind, *p, static_cast<std::size_t>(kind->field(names[a])), 0.1, first, axes[a]);
+                for (int a = 0; a < 3; ++a) {
+                    const auto f = static_cast<std::size_t>(kind->field(names[a]));
+                    constexpr double kMilligauss = 0.1;
+                    decode(*index, *kind, *p, f, factorOf(kind->fields[f], "mag.x_ut", kMilligauss), first, axes[a]);
+                }
                 const std::size_t n = std::min({axes[0].t_s.size(), axes[1].t_s.size(), axes[2].t_s.size()});
                 for (std::size_t i = 0; i < n; ++i)
                     c.add(axes[0].t_s[i], std::hypot(axes[0].value[i], axes[1].value[i], axes[2].value[i]));
             });
     }
-    /// Outputs to the motors, 1000 to 2000 microseconds as percent.
-    void addMotors() {
-        constexpr int kMost = 14;
+
+    /// An output to a motor: which one of RCOU, and its pulse, in microseconds, at nothing and at all.
+    struct MotorOutput {
+        int motor = 0, output = 0;
+        double low_us = 1000, high_us = 2000;
+    };
+    double parameter(const std::string& name, double otherwise) const {
+        const auto found = log_.params.find(name);
+        return found == log_.params.end() ? otherwise : found->second;
+    }
+    /// By what the outputs are for, where the parameters tell; else those that ever change.
+    std::vector<MotorOutput> motorOutputs() const {
+        constexpr int kMost = 14, kThrottle = 70, kLeft = 73, kRight = 74;
+        std::vector<MotorOutput> out;
+        bool told = false;
         for (int i = 1; i <= kMost; ++i) {
-            const std::string field = fmt::format("C{}", i), name = fmt::format("motor.{}", i);
-            const Kind* kind = withField("RCOU", field.c_str());
+            const double f = parameter(fmt::format("SERVO{}_FUNCTION", i), -1);
+            told |= f >= 0;
+            MotorOutput o{0, i};
+            if (f >= 33 && f <= 40) o.motor = static_cast<int>(f) - 32;
+            if (f >= 82 && f <= 85) o.motor = static_cast<int>(f) - 73;
+            if (o.motor > 0) {
+                const double low = parameter("MOT_PWM_MIN", 0), high = parameter("MOT_PWM_MAX", 0);
+                if (low > 0 && high > low) o = {o.motor, i, low, high};
+            } else if (f == kThrottle || f == kLeft || f == kRight) {
+                o = {f == kRight ? 2 : 1, i, parameter(fmt::format("SERVO{}_MIN", i), 1100),
+                     parameter(fmt::format("SERVO{}_MAX", i), 1900)};
+                if (!(o.high_us > o.low_us)) continue;
+            }
+            if (o.motor > 0) out.push_back(o);
+        }
+        if (told) return out;
+        for (int i = 1; i <= kMost; ++i) {
+            const Kind* kind = withField("RCOU", fmt::format("C{}", i).c_str());
             if (kind == nullptr) continue;
-            const Places& places = kind->places.at(0);
+            const Places& places = used(*kind);
+            const auto f = static_cast<std::size_t>(kind->field(fmt::format("C{}", i)));
+            constexpr std::size_t kLooks = 512;
+            const double first = index_->number(*kind, places[0], f);
+            for (std::size_t k = 1; k < kLooks; ++k)
+                if (index_->number(*kind, places[k * places.size() / kLooks], f) != first) {
+                    out.push_back({i, i});
+                    break;
+                }
+        }
+        return out;
+    }
+    /// Outputs to the motors in percent.
+    void addMotors() {
+        for (const MotorOutput& o : motorOutputs()) {
+            const std::string field = fmt::format("C{}", o.output), name = fmt::format("motor.{}", o.motor);
+            const Kind* kind = withField("RCOU", field.c_str());
+            if (kind == nullptr || log_.has(name)) continue;
+            const Places& places = used(*kind);
             log_.promise(name, "%", places.size(),
-                         [index = index_, kind, p = &places, field, first = first_s_](Channel& c) {
+                         [index = index_, kind, p = &places, field, o, first = first_s_](Channel& c) {
                              decode(*index, *kind, *p, static_cast<std::size_t>(kind->field(field)), 1, first, c);
-                             for (double& v : c.value) v = (v - 1000) / 10;
+                             for (double& v : c.value) v = 100 * (v - o.low_us) / (o.high_us - o.low_us);
                          });
         }
     }
 
     void takeParameters() {
-        each("PARM", [&](const Kind& k, std::uint32_t at, double) {
+        each("PARM", [&](const Kind& k, std::uint32_t at, double t) {
             const std::string name = text(k, at, "Name");
             const auto value = number(k, at, "Value");
-            if (!name.empty() && value) log_.params[name] = *value;
+            if (name.empty() || !value) return;
+            const auto known = log_.params.find(name);
+            if (known != log_.params.end() && known->second != *value)
+                log_.events.push_back(
+                    {this->at(t), "message", fmt::format("{} changed: {:g}, was {:g}", name, *value, known->second)});
+            log_.params[name] = *value;
         });
         const auto has = [&](const char* name) { return log_.params.contains(name); };
-        enum { fixedWing = 1, multirotor = 2, helicopter = 4, rover = 10 };
-        type_ = has("H_RSC_MODE")                                                       ? helicopter
-                : has("FRAME_CLASS") || has("MOT_SPIN_ARM") || has("MOT_THST_HOVER")    ? multirotor
-                : has("TRIM_ARSPD_CM") || has("AIRSPEED_CRUISE") || has("RLL2SRV_RMAX") ? fixedWing
-                                                                                        : multirotor;
+        // Without parameters: wings log what is demanded of their surfaces.
+        const bool surfaces = index_->kind("AETR") != nullptr || withField("CTUN", "NavRoll") != nullptr;
+        type_ = has("H_RSC_MODE")                                                       ? kHelicopter
+                : has("FRAME_CLASS") || has("MOT_SPIN_ARM") || has("MOT_THST_HOVER")    ? kMultirotor
+                : has("TRIM_ARSPD_CM") || has("AIRSPEED_CRUISE") || has("RLL2SRV_RMAX") ? kFixedWing
+                : surfaces                                                              ? kFixedWing
+                                                                                        : kMultirotor;
         log_.vehicle = mavlink::typeText(type_);
         if (has("SYSID_THISMAV"))
             log_.vehicle = fmt::format("vehicle {:.0f}, {}", log_.params.at("SYSID_THISMAV"), log_.vehicle);
     }
 
-    void takeWords() {
+    std::string modeWords(int mode) const {
         constexpr int kFamily = 3;
+        const auto number = static_cast<std::uint32_t>(mode);
+        if (const char* words = rareMode(type_ == kFixedWing, mode);
+            *words != '\0' && !mavlink::modeKind(kFamily, type_, number))
+            return words;
+        return mavlink::modeName(kFamily, type_, number);
+    }
+
+    void takeWords() {
         std::string before;
         each("MODE", [&](const Kind& k, std::uint32_t at, double t) {
             const auto n = number(k, at, k.field("ModeNum") >= 0 ? "ModeNum" : "Mode");
             if (!n || !(*n >= 0 && *n <= 1000)) return;
-            const std::string mode = mavlink::modeName(kFamily, type_, static_cast<std::uint32_t>(*n));
+            const std::string mode = modeWords(static_cast<int>(*n));
             if (mode != before) log_.modes.push_back({this->at(t), mode});
             before = mode;
         });
@@ -653,11 +395,20 @@ class Maker {
             }
         });
         constexpr int kArmed = 10, kDisarmed = 11;
-        if (armed == 0)
-            each("EV", [&](const Kind& k, std::uint32_t at, double t) {
-                const auto id = number(k, at, "Id");
-                if (id && (*id == kArmed || *id == kDisarmed)) event(t, *id == kArmed ? "armed" : "disarmed", "");
-            });
+        each("EV", [&](const Kind& k, std::uint32_t at, double t) {
+            const auto id = number(k, at, "Id");
+            if (!id) return;
+            if (armed == 0 && (*id == kArmed || *id == kDisarmed)) event(t, *id == kArmed ? "armed" : "disarmed", "");
+            if (const char* words = eventWords(toInt(*id)); *words != '\0') event(t, "message", words);
+        });
+        each("ERR", [&](const Kind& k, std::uint32_t at, double t) {
+            const auto part = number(k, at, "Subsys"), code = number(k, at, "ECode");
+            if (!part || !code) return;
+            const std::string words = errorWords(toInt(*part));
+            event(t, "message",
+                  (words.empty() ? fmt::format("error of part {:.0f}", *part) : words) +
+                      (*code == 0 ? std::string(", over") : fmt::format(" ({:.0f})", *code)));
+        });
         int photos = 0;
         each("CAM", [&](const Kind&, std::uint32_t, double t) { event(t, "photo", std::to_string(++photos)); });
         if (photos == 0)
@@ -695,11 +446,17 @@ class Maker {
     void findStart() {
         bool found = false;
         each("GPS", [&](const Kind& k, std::uint32_t at, double t) {
-            constexpr double kEpoch = 315964800, kWeek_s = 604800, kLeap_s = 18;
+            constexpr double kEpoch = 315964800, kWeek_s = 604800;
             if (found) return;
-            const auto week = number(k, at, "GWk"), ms = number(k, at, "GMS"), fix = number(k, at, "Status");
-            if (!week || !ms || *week < 1000 || *week > 10000 || fix.value_or(0) < 3) return;
-            log_.start_unix_s = kEpoch + *week * kWeek_s + *ms / 1000 - kLeap_s - (t - first_s_);
+            const bool older = k.field("Week") >= 0;
+            const char* const ms = older ? "TimeMS" : "GMS";
+            const auto week = number(k, at, older ? "Week" : "GWk"), time = number(k, at, ms),
+                       fix = number(k, at, "Status");
+            if (!week || !time || *week < 1000 || *week > 10000 || fix.value_or(0) < 3) return;
+            // Milliseconds, or seconds where the file's own multiplier has made them so.
+            const Field& f = k.fields[static_cast<std::size_t>(k.field(ms))];
+            const double gps_s = kEpoch + *week * kWeek_s + (f.told && f.unit == "s" ? *time : *time / 1000);
+            log_.start_unix_s = gps_s - leapSeconds(gps_s) - (t - first_s_);
             found = true;
         });
     }
@@ -708,7 +465,8 @@ class Maker {
     FlightLog& log_;
     bool known_time_ = false;
     double first_s_ = 0, last_s_ = 0;
-    int type_ = 2;
+    static constexpr int kFixedWing = 1, kMultirotor = 2, kHelicopter = 4;  // MAV_TYPE
+    int type_ = kMultirotor;
 };
 
 Result<LogPtr> make(std::shared_ptr<Index> index, const char* format, const std::string& name) {
@@ -732,7 +490,7 @@ bool looksLikeSelfDescribing(std::string_view b) {
 }
 
 Result<LogPtr> readSelfDescribing(const SharedBytes& bytes, const std::string& name) {
-    return make(std::make_shared<BinaryIndex>(bytes), "self-describing log", name);
+    return make(binaryIndex(bytes), "self-describing log", name);
 }
 
 bool looksLikeSelfDescribingText(std::string_view b) {
@@ -743,7 +501,7 @@ bool looksLikeSelfDescribingText(std::string_view b) {
 }
 
 Result<LogPtr> readSelfDescribingText(const SharedBytes& bytes, const std::string& name) {
-    return make(std::make_shared<TextIndex>(bytes), "self-describing log, text", name);
+    return make(textIndex(bytes), "self-describing log, text", name);
 }
 
 }  // namespace anhinga

@@ -51,6 +51,10 @@ class UlogReader {
             log_.promise(name, isCanonical(name) && ours_ ? canonicalUnit(name) : "", tables_->count(name),
                          [tables = tables_, name](Channel& out) { tables->decode(name, out); });
         if (first_s_ <= last_s_) log_.setSpan(first_s_, last_s_);
+        if (dropouts_ > 0 && first_s_ <= last_s_)
+            log_.events.push_back({std::max(first_s_, first_dropout_s_), "message",
+                                   fmt::format("the log has {} {}, of {:.1f} s in all, the first one here", dropouts_,
+                                               dropouts_ > 1 ? "gaps" : "gap", dropped_s_)});
         if (!ours_) nameUlogTopics(tables_, log_);
         log_.findSessions({});
     }
@@ -134,8 +138,14 @@ class UlogReader {
                 const char* at = body.data() + 1 + key.size();
                 const auto space = key.find(' ');
                 if (space == std::string_view::npos) return false;
-                log_.params[std::string(key.substr(space + 1))] =
+                const double value =
                     key.starts_with("float") ? static_cast<double>(load<float>(at)) : load<std::int32_t>(at);
+                const std::string name(key.substr(space + 1));
+                const auto known = log_.params.find(name);
+                if (known != log_.params.end() && known->second != value && first_s_ <= last_s_)
+                    log_.events.push_back(
+                        {last_s_, "message", fmt::format("{} changed: {:g}, was {:g}", name, value, known->second)});
+                log_.params[name] = value;
                 return true;
             }
             case 'A': {
@@ -161,8 +171,19 @@ class UlogReader {
                 logged(seconds(load<std::uint64_t>(body.data() + 1)), std::string(body.substr(9)));
                 return true;
             }
+            case 'C': {  // with a tag before its time
+                if (body.size() < 11) return false;
+                logged(seconds(load<std::uint64_t>(body.data() + 3)), std::string(body.substr(11)));
+                return true;
+            }
+            case 'O': {
+                if (body.size() < 2) return false;
+                if (dropouts_++ == 0) first_dropout_s_ = last_s_;
+                dropped_s_ += load<std::uint16_t>(body.data()) * 1e-3;
+                return true;
+            }
             default:
-                return std::strchr("BMRCSOQ", type) != nullptr;
+                return std::strchr("BMRSQ", type) != nullptr;
         }
     }
     bool data(std::string_view body) {
@@ -201,7 +222,8 @@ class UlogReader {
     };
     std::map<std::uint16_t, Subscription> subscriptions_;
     std::shared_ptr<UlogTables> tables_ = std::make_shared<UlogTables>();
-    std::size_t body_at_ = 0;
+    std::size_t body_at_ = 0, dropouts_ = 0;
+    double dropped_s_ = 0, first_dropout_s_ = 0;
     double first_s_ = std::numeric_limits<double>::infinity(), last_s_ = -std::numeric_limits<double>::infinity();
 };
 

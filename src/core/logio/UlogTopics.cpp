@@ -6,6 +6,7 @@
 #include "core/base/Numbers.h"
 #include "core/base/Result.h"
 #include "core/logio/UlogTables.h"
+#include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
 
@@ -29,6 +30,7 @@ constexpr Topic kTopics[] = {
     {"position.height_ground_m", "vehicle_local_position.dist_bottom", 1},
     {"velocity.climb_mps", "vehicle_local_position.vz", -1},
     {"velocity.air_mps", "airspeed_validated.true_airspeed_m_s", 1},
+    {"velocity.air_mps", "airspeed.true_airspeed_m_s", 1},
     {"gps.lat_deg", "vehicle_gps_position.latitude_deg", 1},
     {"gps.lon_deg", "vehicle_gps_position.longitude_deg", 1},
     {"gps.lat_deg", "vehicle_gps_position.lat", 1e-7},
@@ -40,6 +42,7 @@ constexpr Topic kTopics[] = {
     {"gps.hdop", "vehicle_gps_position.hdop", 1},
     {"gps.fix", "vehicle_gps_position.fix_type", 1},
     {"baro.height_m", "vehicle_air_data.baro_alt_meter", 1},
+    {"baro.height_m", "sensor_combined.baro_alt_meter", 1},
     {"imu.gyro_x_dps", "sensor_combined.gyro_rad[0]", kDeg},
     {"imu.gyro_y_dps", "sensor_combined.gyro_rad[1]", kDeg},
     {"imu.gyro_z_dps", "sensor_combined.gyro_rad[2]", kDeg},
@@ -49,6 +52,10 @@ constexpr Topic kTopics[] = {
     {"mag.x_ut", "vehicle_magnetometer.magnetometer_ga[0]", 100},
     {"mag.y_ut", "vehicle_magnetometer.magnetometer_ga[1]", 100},
     {"mag.z_ut", "vehicle_magnetometer.magnetometer_ga[2]", 100},
+    {"mag.x_ut", "sensor_combined.magnetometer_ga[0]", 100},
+    {"mag.y_ut", "sensor_combined.magnetometer_ga[1]", 100},
+    {"mag.z_ut", "sensor_combined.magnetometer_ga[2]", 100},
+    {"throttle.percent", "vehicle_attitude_setpoint.thrust", 100},
     {"battery.voltage_v", "battery_status.voltage_v", 1},
     {"battery.current_a", "battery_status.current_a", 1},
     {"battery.used_mah", "battery_status.discharged_mah", 1},
@@ -61,11 +68,26 @@ constexpr Topic kTopics[] = {
 };
 
 std::string navState(int state) {
-    constexpr std::pair<int, const char*> kStates[] = {
-        {0, "manual"},    {1, "height hold"}, {2, "position hold"},
-        {3, "mission"},   {4, "hold"},        {5, "return"},
-        {10, "rate"},     {12, "descend"},    {14, "led from the ground"},
-        {15, "levelled"}, {17, "take off"},   {18, "land"}};
+    constexpr std::pair<int, const char*> kStates[] = {{0, "manual"},
+                                                       {1, "height hold"},
+                                                       {2, "position hold"},
+                                                       {3, "mission"},
+                                                       {4, "hold"},
+                                                       {5, "return"},
+                                                       {6, "position hold, slowly"},
+                                                       {8, "land"},
+                                                       {10, "rate"},
+                                                       {12, "descend"},
+                                                       {13, "flight ended"},
+                                                       {14, "led from the ground"},
+                                                       {15, "levelled"},
+                                                       {16, "levelled"},
+                                                       {17, "take off"},
+                                                       {18, "land"},
+                                                       {19, "follows"},
+                                                       {20, "land"},
+                                                       {21, "circle"},
+                                                       {22, "take off"}};
     for (const auto& [number, name] : kStates)
         if (number == state) return name;
     return fmt::format("state {}", state);
@@ -120,6 +142,53 @@ double valueAt(const char* at, char kind) {
     }
 }
 
+void dropZeros(Channel& c) {
+    std::size_t kept = 0;
+    for (std::size_t i = 0; i < c.value.size(); ++i) {
+        if (c.value[i] == 0) continue;
+        c.t_s[kept] = c.t_s[i];
+        c.value[kept++] = c.value[i];
+    }
+    c.t_s.resize(kept);
+    c.value.resize(kept);
+}
+
+/// When it was: from the receiver's own time, in whichever layout, once it has a fix.
+void findStart(const UlogTables& tables, FlightLog& log) {
+    constexpr double kYear2000_s = 946684800, kLikely_s = 4 * kYear2000_s, kFix = 3;
+    for (const char* topic : {"vehicle_gps_position", "sensor_gps"}) {
+        if (log.start_unix_s != 0) return;
+        const std::string time = fmt::format("{}.time_utc_usec", topic), fix = fmt::format("{}.fix_type", topic);
+        if (!tables.has(time)) continue;
+        Channel utc_us, fixes;
+        tables.decode(time, utc_us);
+        if (tables.has(fix)) tables.decode(fix, fixes);
+        for (std::size_t i = 0; i < utc_us.t_s.size() && log.start_unix_s == 0; ++i) {
+            const double unix_s = utc_us.value[i] * 1e-6;
+            if (!(unix_s > kYear2000_s && unix_s < kLikely_s)) continue;
+            if (!fixes.t_s.empty() && !(fixes.at(utc_us.t_s[i]).value_or(0) >= kFix)) continue;
+            log.start_unix_s = unix_s - utc_us.t_s[i];
+        }
+    }
+}
+
+/// Height above home as the log itself states it, at the moment it holds: an estimator's own zero is not home.
+bool promiseHeightHome(const std::shared_ptr<const UlogTables>& tables, FlightLog& log) {
+    const std::string height = "vehicle_global_position.alt", home = "home_position.alt";
+    if (!tables->has(height) || !tables->has(home) || tables->count(home) == 0) return false;
+    log.promise("position.height_home_m", "m", tables->count(height), [tables, height, home](Channel& out) {
+        Channel amsl, zero;
+        tables->decode(height, amsl);
+        tables->decode(home, zero);
+        std::size_t at = 0;
+        for (std::size_t i = 0; i < amsl.t_s.size() && !zero.t_s.empty(); ++i) {
+            while (at + 1 < zero.t_s.size() && zero.t_s[at + 1] <= amsl.t_s[i]) ++at;
+            if (zero.t_s[at] <= amsl.t_s[i]) out.add(amsl.t_s[i], amsl.value[i] - zero.value[at]);
+        }
+    });
+    return true;
+}
+
 /// Roll, pitch and yaw of a quaternion of four channels, each when it is asked for.
 void promiseAngles(const std::shared_ptr<const UlogTables>& tables, FlightLog& log, const char* group,
                    const char* topic) {
@@ -151,6 +220,50 @@ void promiseAngles(const std::shared_ptr<const UlogTables>& tables, FlightLog& l
                             out.add(q[0].t_s[i],
                                     angle(q[0].value[i], q[1].value[i], q[2].value[i], q[3].value[i]) * kDeg);
                     });
+}
+
+/// Thrust asked for, along the axis that pushes: down for rotors, ahead for wings.
+void promiseThrottle(const std::shared_ptr<const UlogTables>& tables, FlightLog& log) {
+    const std::string down = "vehicle_thrust_setpoint.xyz[2]", ahead = "vehicle_thrust_setpoint.xyz[0]";
+    const std::string older_down = "vehicle_attitude_setpoint.thrust_body[2]",
+                      older_ahead = "vehicle_attitude_setpoint.thrust_body[0]";
+    if (log.has("throttle.percent")) return;
+    const bool newer = tables->has(down), older = tables->has(older_down);
+    if (!newer && !older) return;
+    Channel type;
+    if (tables->has("vehicle_status.vehicle_type")) tables->decode("vehicle_status.vehicle_type", type);
+    constexpr double kWings = 2;
+    const bool wings = !type.value.empty() && type.value.back() == kWings;
+    const std::string from = wings ? (newer ? ahead : older_ahead) : (newer ? down : older_down);
+    if (!tables->has(from)) return;
+    log.promise("throttle.percent", "%", tables->count(from),
+                [tables, from, factor = wings ? 100.0 : -100.0](Channel& out) { tables->decode(from, out, factor); });
+}
+
+/// The strength of the field over all axes.
+void promiseField(const std::shared_ptr<const UlogTables>& tables, FlightLog& log) {
+    if (log.has("mag.field_ut")) return;
+    for (const char* topic : {"vehicle_magnetometer", "sensor_combined"}) {
+        std::array<std::string, 3> axes;
+        bool there = true;
+        for (std::size_t i = 0; i < 3; ++i) {
+            axes[i] = fmt::format("{}.magnetometer_ga[{}]", topic, i);
+            there &= tables->has(axes[i]);
+        }
+        if (!there) continue;
+        log.promise("mag.field_ut", "uT", tables->count(axes[0]), [tables, axes](Channel& out) {
+            constexpr double kMicrotesla = 100;
+            std::array<Channel, 3> c;
+            std::size_t n = SIZE_MAX;
+            for (std::size_t i = 0; i < 3; ++i) {
+                tables->decode(axes[i], c[i], kMicrotesla);
+                n = std::min(n, c[i].t_s.size());
+            }
+            for (std::size_t i = 0; i < n; ++i)
+                out.add(c[0].t_s[i], std::hypot(c[0].value[i], c[1].value[i], c[2].value[i]));
+        });
+        return;
+    }
 }
 
 }  // namespace
@@ -188,12 +301,19 @@ void UlogTables::decode(const std::string& channel, Channel& out, double factor)
 }
 
 void nameUlogTopics(const std::shared_ptr<const UlogTables>& tables, FlightLog& log) {
+    findStart(*tables, log);
+    promiseHeightHome(tables, log);
     for (const Topic& t : kTopics)
         if (!log.has(t.to) && tables->has(t.from))
-            log.promise(t.to, canonicalUnit(t.to), tables->count(t.from),
-                        [tables, from = std::string(t.from), factor = t.factor](Channel& out) {
-                            tables->decode(from, out, factor);
-                        });
+            log.promise(
+                t.to, canonicalUnit(t.to), tables->count(t.from),
+                [tables, from = std::string(t.from), to = std::string_view(t.to), factor = t.factor](Channel& out) {
+                    tables->decode(from, out, factor);
+                    // Before there is a place, it is said to be 0/0.
+                    if (to.ends_with(".lat_deg") || to.ends_with(".lon_deg")) dropZeros(out);
+                });
+    promiseThrottle(tables, log);
+    promiseField(tables, log);
     promiseAngles(tables, log, "attitude", "vehicle_attitude.q");
     promiseAngles(tables, log, "desired", "vehicle_attitude_setpoint.q_d");
     const std::string north = "vehicle_local_position.vx", east = "vehicle_local_position.vy";
@@ -214,6 +334,9 @@ void nameUlogTopics(const std::shared_ptr<const UlogTables>& tables, FlightLog& 
     changes("vehicle_status.nav_state", [&](double t, double v, double) {
         log.modes.push_back({t, navState(toInt(v, -1))});
     });
+    if (log.vehicle.empty())
+        changes("vehicle_status.system_type",
+                [&](double, double v, double) { log.vehicle = mavlink::typeText(toInt(v, 0)); });
     constexpr double kArmed = 2;
     changes("vehicle_status.arming_state", [&](double t, double v, double before) {
         if ((v == kArmed) != (before == kArmed)) log.events.push_back({t, v == kArmed ? "armed" : "disarmed", ""});

@@ -9,6 +9,7 @@
 #include "core/base/Each.h"
 #include "core/pattern/Follow.h"
 #include "core/pattern/Heights.h"
+#include "core/program/Guidance.h"
 #include "core/program/Wing.h"
 
 namespace anhinga {
