@@ -64,6 +64,20 @@ TEST_CASE("seconds in the air and steady ones are told apart", "[health][parts]"
     CHECK(std::count(spinning.steady.begin(), spinning.steady.end(), 1) <= 2);
 }
 
+TEST_CASE("a height made from the barometer's is not held against it", "[health][parts]") {
+    FlightLog log = phases();
+    const Channel height = *log.find("position.height_home_m");
+    Channel& baro = log.channel("baro.height_m", "m");
+    baro.t_s = height.t_s;
+    baro.value = height.value;
+    const Answer same = health::askHeight(Flown(log, {}));
+    CHECK(same.verdict == Verdict::unknown);
+    CHECK(same.evidence.find("the barometer's own") != std::string::npos);
+    // A barometer that says the same within centimetres is another witness.
+    for (std::size_t i = 0; i < baro.value.size(); ++i) baro.value[i] += 0.02 * std::sin(static_cast<double>(i));
+    CHECK(health::askHeight(Flown(log, {})).verdict == Verdict::ok);
+}
+
 TEST_CASE("without heights or throttle it is said that flight cannot be told", "[health][parts]") {
     FlightLog none;
     none.channel("battery.voltage_v", "V").add(0, 16);

@@ -699,7 +699,10 @@ void promiseAll(const std::shared_ptr<Reader::Tables>& tables, FlightLog& log) {
     if (h.centivolts) canonical("battery.voltage_v", tables->main, "vbatLatest", 0.01);
     canonical("battery.current_a", tables->main, "amperageLatest", 0.01);
     canonical("baro.height_m", tables->main, "BaroAlt", 0.01);
-    canonical("position.height_home_m", tables->main, "BaroAlt", 0.01);
+    // The estimate where there is one; else the barometer's height has to do, and is compared with nothing.
+    const bool estimate = tables->main.field("navPos[2]") >= 0;
+    canonical("position.height_home_m", tables->main, estimate ? "navPos[2]" : "BaroAlt", 0.01);
+    canonical("desired.height_home_m", tables->main, "navTgtPos[2]", 0.01);
     canonical("link.rssi", tables->main, "rssi", 1);
     canonical("position.lat_deg", tables->gps, "GPS_coord[0]", 1e-7);
     canonical("position.lon_deg", tables->gps, "GPS_coord[1]", 1e-7);

@@ -36,7 +36,7 @@ std::vector<double> off(const Flown& f, const char* name, const char* other) {
 }
 std::vector<double> heightOff(const Flown& f) {
     const Channel *a = f.find("position.height_home_m"), *b = f.find("baro.height_m");
-    if (a == nullptr || b == nullptr) return {};
+    if (a == nullptr || b == nullptr || a->value == b->value) return {};  // one made from the other
     auto x = f.inAir(*a);
     const auto y = f.inAir(*b);
     for (std::size_t i = 0; i < x.size(); ++i) x[i] -= y[i];

@@ -26,6 +26,10 @@ Answer askHeight(const Flown& flown) {
     if (estimate == nullptr) return unknown("The log has no estimated height");
     const Channel* baro = flown.find("baro.height_m");
     const Channel* gps = flown.find("gps.height_amsl_m");
+    const bool one = baro != nullptr && baro->value == estimate->value;
+    if (one) baro = nullptr;
+    if (one && gps == nullptr)
+        return unknown("The log's height is the barometer's own: there is no other to compare it with");
     if (baro == nullptr && gps == nullptr)
         return unknown("The log has neither the barometer's height nor the GPS's to compare with");
     const auto heights = flown.inAir(*estimate);
@@ -50,7 +54,9 @@ Answer askHeight(const Flown& flown) {
         a.evidence = fmt::format("the estimate is within {:.1f} m of the barometer for 95 of 100 seconds", a.value);
         a.confidence = Answer::high;
     } else {
-        a.held_back.emplace_back("no barometer in the log: the GPS's height wanders by metres of itself");
+        a.held_back.emplace_back(
+            one ? "the log's height is the barometer's own: the GPS's height wanders by metres of itself"
+                : "no barometer in the log: the GPS's height wanders by metres of itself");
     }
     if (gps != nullptr) {
         const double g = percentile(to_gps, 95);
