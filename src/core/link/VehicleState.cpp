@@ -13,7 +13,7 @@ namespace anhinga {
 using mavlink::Message;
 
 namespace {
-constexpr std::size_t kMaxTexts = 200, kMaxTrack = 8000, kMaxReached = 100000, kMaxModes = 64, kMaxPhotos = 20000;
+constexpr std::size_t kMaxTexts = 200, kMaxTrack = 5000, kMaxReached = 100000, kMaxModes = 64, kMaxPhotos = 20000;
 constexpr double kDegrees = 180 / M_PI;
 
 /// Takes a number over where it is one.

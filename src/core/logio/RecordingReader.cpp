@@ -11,6 +11,7 @@
 #include "core/base/Physics.h"
 #include "core/base/Text.h"
 #include "core/logio/LogReader.h"
+#include "core/logio/MotorOutputs.h"
 #include "core/mavlink/Frame.h"
 #include "core/mavlink/ModeNames.h"
 #include "core/mavlink/RecordingFiles.h"
@@ -262,10 +263,6 @@ class RecordingLog {
                                  });
     }
 
-    double parameter(const std::string& name, double otherwise) const {
-        const auto found = log_.params.find(name);
-        return found == log_.params.end() ? otherwise : found->second;
-    }
     /// Outputs to motors in percent: by what an output is for, where parameters tell; else those of rotors that ever
     /// change.
     void promiseMotors() {
@@ -277,31 +274,19 @@ class RecordingLog {
         const auto bytes = asBytes(shared_.bytes);
         const auto fieldOf = [&](int output) { return packets->info->field(fmt::format("servo{}_raw", output)); };
         const FieldInfo* port = packets->info->field("port");
-        bool told = false;
-        struct Output {
-            int motor = 0;
-            double low_us = 1000, high_us = 2000;
-        };
-        std::map<int, Output> outputs;
-        for (int i = 1; i <= kOutputs; ++i) {
-            const double f = parameter(fmt::format("SERVO{}_FUNCTION", i), -1);
-            told |= f >= 0;
-            Output o;
-            if (f >= 33 && f <= 40) o.motor = static_cast<int>(f) - 32;
-            if (f >= 82 && f <= 85) o.motor = static_cast<int>(f) - 73;
-            if (o.motor > 0) outputs[i] = o;
-        }
+        const auto told = motorOutputs(log_.params, kOutputs);
+        std::map<int, MotorOutput> outputs;  // by output
+        for (const MotorOutput& o : told.value_or(std::vector<MotorOutput>{})) outputs[o.output] = o;
         if (!told && type_ != 1) {
-            std::array<std::optional<std::int64_t>, kOutputs + 1> first;
+            std::map<int, std::int64_t> first;
             for (std::size_t k = 0; k < packets->at.size(); k += 1 + packets->at.size() / 512) {
                 Message m;
                 (void)Parser::look(bytes.subspan(packets->at[k]), m);
                 if (readInteger(m.payload, *port, 0) != 0) continue;
                 for (int i = 1; i <= kOutputs; ++i) {
                     const std::int64_t v = readInteger(m.payload, *fieldOf(i), 0);
-                    auto& begin = first[static_cast<std::size_t>(i)];
-                    if (!begin) begin = v;
-                    if (v != *begin && v > 0 && *begin > 0) outputs[i] = {i};
+                    const auto begin = first.try_emplace(i, v).first;
+                    if (v != begin->second && v > 0 && begin->second > 0) outputs[i] = {i, i};
                 }
             }
         }
@@ -314,7 +299,7 @@ class RecordingLog {
                                  (void)Parser::look(all.subspan(packets->at[k]), m);
                                  const double us = readNumber(m.payload, *field, 0);
                                  if (readInteger(m.payload, *port, 0) != 0 || us <= 0) continue;
-                                 c.add(packets->t_s[k], 100 * (us - o.low_us) / (o.high_us - o.low_us));
+                                 c.add(packets->t_s[k], o.percent(us));
                              }
                          });
     }

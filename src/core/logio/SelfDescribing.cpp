@@ -11,6 +11,7 @@
 #include "core/base/Text.h"
 #include "core/geo/Geo.h"
 #include "core/logio/LogReader.h"
+#include "core/logio/MotorOutputs.h"
 #include "core/logio/SelfDescribingIndex.h"
 #include "core/logio/SelfDescribingWords.h"
 #include "core/mavlink/ModeNames.h"
@@ -280,37 +281,11 @@ class Maker {
             });
     }
 
-    /// An output to a motor: which one of RCOU, and its pulse, in microseconds, at nothing and at all.
-    struct MotorOutput {
-        int motor = 0, output = 0;
-        double low_us = 1000, high_us = 2000;
-    };
-    double parameter(const std::string& name, double otherwise) const {
-        const auto found = log_.params.find(name);
-        return found == log_.params.end() ? otherwise : found->second;
-    }
     /// By what the outputs are for, where the parameters tell; else those that ever change.
-    std::vector<MotorOutput> motorOutputs() const {
-        constexpr int kMost = 14, kThrottle = 70, kLeft = 73, kRight = 74;
+    std::vector<MotorOutput> rotorOutputs() const {
+        constexpr int kMost = 14;
+        if (const auto told = motorOutputs(log_.params, kMost)) return *told;
         std::vector<MotorOutput> out;
-        bool told = false;
-        for (int i = 1; i <= kMost; ++i) {
-            const double f = parameter(fmt::format("SERVO{}_FUNCTION", i), -1);
-            told |= f >= 0;
-            MotorOutput o{0, i};
-            if (f >= 33 && f <= 40) o.motor = static_cast<int>(f) - 32;
-            if (f >= 82 && f <= 85) o.motor = static_cast<int>(f) - 73;
-            if (o.motor > 0) {
-                const double low = parameter("MOT_PWM_MIN", 0), high = parameter("MOT_PWM_MAX", 0);
-                if (low > 0 && high > low) o = {o.motor, i, low, high};
-            } else if (f == kThrottle || f == kLeft || f == kRight) {
-                o = {f == kRight ? 2 : 1, i, parameter(fmt::format("SERVO{}_MIN", i), 1100),
-                     parameter(fmt::format("SERVO{}_MAX", i), 1900)};
-                if (!(o.high_us > o.low_us)) continue;
-            }
-            if (o.motor > 0) out.push_back(o);
-        }
-        if (told) return out;
         for (int i = 1; i <= kMost; ++i) {
             const Kind* kind = withField("RCOU", fmt::format("C{}", i).c_str());
             if (kind == nullptr) continue;
@@ -328,7 +303,7 @@ class Maker {
     }
     /// Outputs to the motors in percent.
     void addMotors() {
-        for (const MotorOutput& o : motorOutputs()) {
+        for (const MotorOutput& o : rotorOutputs()) {
             const std::string field = fmt::format("C{}", o.output), name = fmt::format("motor.{}", o.motor);
             const Kind* kind = withField("RCOU", field.c_str());
             if (kind == nullptr || log_.has(name)) continue;
@@ -336,7 +311,7 @@ class Maker {
             log_.promise(name, "%", places.size(),
                          [index = index_, kind, p = &places, field, o, first = first_s_](Channel& c) {
                              decode(*index, *kind, *p, static_cast<std::size_t>(kind->field(field)), 1, first, c);
-                             for (double& v : c.value) v = 100 * (v - o.low_us) / (o.high_us - o.low_us);
+                             for (double& v : c.value) v = o.percent(v);
                          });
         }
     }

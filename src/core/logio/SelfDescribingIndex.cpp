@@ -152,8 +152,8 @@ bool Index::define(int id, std::size_t length, const std::string& name, const st
     }
     if (k.time >= 0 && !isNumber(k.fields[static_cast<std::size_t>(k.time)].type)) k.time = -1;
     // Several of a sensor: the field is called so, or the units say so (FMTU).
-    for (const char* name : {"I", "Instance", "Inst"})
-        if (k.instance < 0) k.instance = k.field(name);
+    for (const char* several : {"I", "Instance", "Inst"})
+        if (k.instance < 0) k.instance = k.field(several);
     if (k.instance >= 0 && widthOf(k.fields[static_cast<std::size_t>(k.instance)].type) != 1) k.instance = -1;
     // A format that comes again, the same, changes nothing.
     const auto known = kinds_.find(id);

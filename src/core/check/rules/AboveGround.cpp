@@ -107,19 +107,19 @@ void along(const CheckInput& in, Out& out) {
                          item->speed_mps = slower;
              }});
     if (allow <= kMostAllowed_m)
-        corrections.push_back({.text = fmt::format("Allow {:.0f} m", allow),
+        corrections.push_back({.text = fmt::format("Follow within {:.0f} m", allow),
                                .apply =
                                    [allow](Plan& plan) {
                                        plan.defaults.follow_tolerance_m =
                                            std::max(plan.defaults.follow_tolerance_m, allow);
                                    },
                                .wide = true});
-    out.push_back(
-        {Severity::stop, "above-ground", worst.item,
-         fmt::format(
-             "on the way to {} it flies up to {}: {}", in.text(worst.item), offText(worst.off_m, off.size() - 1),
-             rotors ? "fly slower there, or allow more" : "go around what is steeper than it climbs, or allow more"),
-         worst.at, std::move(corrections)});
+    out.push_back({Severity::stop, "above-ground", worst.item,
+                   fmt::format("on the way to {} it flies up to {}: {}", in.text(worst.item),
+                               offText(worst.off_m, off.size() - 1),
+                               rotors ? "fly slower there, or follow less closely"
+                                      : "go around what is steeper than it climbs, or follow less closely"),
+                   worst.at, std::move(corrections)});
 }
 
 }  // namespace
