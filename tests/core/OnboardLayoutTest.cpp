@@ -182,6 +182,8 @@ TEST_CASE("rotors of family 3: every figure in its unit, with the file's units a
             CHECK(std::abs(valueAt(log, "throttle.percent", s) - 42) < 1);
             CHECK(std::abs(valueAt(log, "imu.gyro_x_dps", s) - 0.1 * 180 / M_PI) < 0.01);
             CHECK(std::abs(valueAt(log, "imu.accel_z_mps2", s) + 9.8) < 0.01);
+            CHECK(valueAt(log, "velocity.climb_mps", s) == Approx(0.5));  // it is stored downwards
+            CHECK(valueAt(log, "velocity.ground_mps", s) == Approx(4.5));
             CHECK(std::abs(valueAt(log, "gps.hdop", s) - 0.75) < 0.01);
             CHECK(std::abs(valueAt(log, "motor.4", s) - (1200 + 100 * std::sin(t) - 1100) / 8) < 1);
             CHECK(std::abs(valueAt(log, "motor.1", s) - (1400 - 1100) / 8.0) < 1);

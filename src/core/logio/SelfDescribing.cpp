@@ -238,10 +238,11 @@ class Maker {
         return *best;
     }
     /// What makes a field's value one of a canonical unit. Where the file gives a unit, that alone; else the number as
-    /// it is stored, by the table.
+    /// it is stored, by the table. Which way is up is the table's: no unit says that.
     static double factorOf(const Field& field, const char* canonical, double by_table) {
         if (field.told)
-            if (const auto factor = unitFactor(field.unit, canonicalUnit(canonical))) return *factor;
+            if (const auto factor = unitFactor(field.unit, canonicalUnit(canonical)))
+                return std::copysign(*factor, by_table);
         return by_table / field.factor;
     }
     void addSource(const Source& s) {
@@ -320,7 +321,7 @@ class Maker {
         each("PARM", [&](const Kind& k, std::uint32_t at, double t) {
             const std::string name = text(k, at, "Name");
             const auto value = number(k, at, "Value");
-            if (name.empty() || !value) return;
+            if (name.empty() || !value || std::isnan(*value)) return;
             const auto known = log_.params.find(name);
             if (known != log_.params.end() && known->second != *value)
                 log_.events.push_back(
