@@ -206,6 +206,18 @@ std::pair<double, double> offTheGround(const Plan& plan, const FlightProgram& pr
 
 }  // namespace
 
+TEST_CASE("every leg that follows the ground is measured, also behind a wait", "[program][follow]") {
+    Plan plan = acrossTheIsland(70);
+    plan.items[1].actions = {Delay{3}};
+    plan.items[2].actions = {Delay{2}};
+    const FlightProgram program = programIn(plan, island().get());
+    const auto flown = rehearse(plan, program, island());
+    REQUIRE(flown);
+    REQUIRE(program.ground_legs.size() == 3);
+    REQUIRE(flown->ground_off.size() == 3);
+    for (std::size_t k = 0; k < 3; ++k) CHECK(flown->ground_off[k].item == plan.items[k + 2].id);
+}
+
 TEST_CASE("a height above ground is flown as asked for, or it is a stop", "[program][follow][check]") {
     std::mt19937 random(17);
     std::uniform_real_distribution<double> away(-1400, 1400);

@@ -163,7 +163,7 @@ class GroundWatch {
         for (const ProgramStep& step : program.steps) {
             const ProgramLeg* leg = step.leg();
             leg_of_.push_back(kNone);
-            if (leg == nullptr || next == program.ground_legs.size()) continue;
+            if (leg == nullptr || leg->kind == LegKind::wait || next == program.ground_legs.size()) continue;
             const GroundLeg& ground = program.ground_legs[next];
             if (leg->on_the_way) {
                 leg_of_.back() = next;
