@@ -204,7 +204,9 @@ int runCli(int argc, char** argv) {
     place->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
     CLI::App* present =
         command("presence", "whether a flight was in an area or near a place; 1 when it was not", cliPresence);
-    present->add_option("LOG", a.log)->required();
+    CLI::Option* log = present->add_option("LOG", a.log);
+    present->add_flag("--logbook", a.in_logbook, "every flight in the logbook")->excludes(log);
+    present->add_option("--book", a.book, "another logbook than the application's own");
     auto* area = present->add_option("--area", a.area, "file with the outline (GeoJSON, KML, ...)");
     auto* point = present->add_option("--point", a.place, "LAT,LON");
     present->add_option("--within", a.within_m, "metres around it")->check(within(0.1, 1e6))->needs(point);
@@ -214,6 +216,24 @@ int runCli(int argc, char** argv) {
     health->add_option("LOG", a.log)->required();
     health->add_option("--plan", a.plan, "its reserve and battery are the ones to judge by");
     health->add_option("--session", a.session, "from 0")->check(CLI::Range(0, 100000));
+    CLI::App* logbook = app.add_subcommand("logbook", "the flights that are known here");
+    logbook->require_subcommand(1);
+    const auto of_logbook = [&](const char* name, const char* help, CliResult (*function)(const CliArguments&)) {
+        CLI::App* sub = logbook->add_subcommand(name, help);
+        sub->add_flag("--json", json, "one JSON object on stdout, nothing else");
+        sub->add_option("--book", a.book, "another logbook than the application's own");
+        sub->callback([&call, function] { call = function; });
+        return sub;
+    };
+    of_logbook("add", "note every flight of these folders and files", cliLogbookAdd)
+        ->add_option("FOLDER", a.files)
+        ->required();
+    of_logbook("list", "flights, the newest first", cliLogbookList)
+        ->add_option("--search", a.search, "words of file, vehicle, place, notes, tags, format or date");
+    CLI::App* trend = command("trend", "the same measures over many flights: steps, and what creeps", cliTrend);
+    trend->add_option("FOLDER", a.log)->required();
+    trend->add_option("--vehicle", a.vehicle, "only flights of this aircraft");
+    trend->add_option("--book", a.book, "another logbook than the application's own, for what was done in between");
     CLI::App* compared =
         command("compare", "the same measures of two flights, and which changed; 1 when one did", cliCompare);
     compared->add_option("LOG", a.log, "before")->required();

@@ -54,6 +54,10 @@ struct CliArguments {
     double rate_hz = 0;
     std::string area;      // of presence: a file with its outline
     double within_m = 50;  // or so near a place
+    bool in_logbook = false;
+    std::vector<std::string> files;  // of the logbook: folders and files
+    std::string book;                // another logbook than the application's own
+    std::string search, vehicle;
 };
 
 CliResult cliCheck(const CliArguments& a);
@@ -81,5 +85,8 @@ CliResult cliReview(const CliArguments& a);
 CliResult cliPresence(const CliArguments& a);
 CliResult cliDiagnose(const CliArguments& a);
 CliResult cliCompare(const CliArguments& a);
+CliResult cliLogbookAdd(const CliArguments& a);
+CliResult cliLogbookList(const CliArguments& a);
+CliResult cliTrend(const CliArguments& a);
 
 }  // namespace anhinga

@@ -4,6 +4,7 @@
 #include "cli/Cli.h"
 #include "core/derive/PlanAnalysis.h"
 #include "core/plan/PlanFile.h"
+#include "core/review/Presence.h"
 
 namespace anhinga {
 
@@ -20,5 +21,7 @@ struct LoadedPlan {
 };
 Result<LoadedPlan> loadForCli(const CliArguments& a);
 CliResult unusable(const Error& e);
+/// Whether each flight in the logbook was in that place.
+CliResult presenceInLogbook(const CliArguments& a, const PresencePlace& place);
 
 }  // namespace anhinga

@@ -12,31 +12,81 @@
 
 namespace anhinga {
 
+namespace {
+
+Json placeJson(const LoggedPlace& p) {
+    return {{"lat", p.lat_deg}, {"lon", p.lon_deg}, {"amsl_m", p.amsl_m ? Json(*p.amsl_m) : Json()}};
+}
+
+/// A flight of a file by its number; of -1 the file's own log, all of its sessions.
+Result<FlightOfFile> chosenFlight(const FlightLog& log, const CliArguments& a) {
+    if (a.session < 0) return FlightOfFile{&log, -1};
+    if (const auto flight = flightOfFile(log, a.session)) return *flight;
+    return fail("{}: session {} of {}, counted from 0", a.log, a.session, flightsInFile(log));
+}
+
+}  // namespace
+
 CliResult cliInspect(const CliArguments& a) {
     const auto opened = openLog(a.log);
     if (!opened) return unusable(opened.error());
     const FlightLog& log = **opened;
+    const double zero = log.zero();
     CliResult out;
     Json sessions = Json::array(), modes = Json::array(), events = Json::array(), messages = Json::object(),
-         params = Json::object();
-    for (const LogSession& s : log.sessions) {
-        sessions.push_back({{"start_utc", s.start_unix_s > 0 ? Json(isoUtc(s.start_unix_s)) : Json()},
+         params = Json::object(), changes = Json::array(), photos = Json::array(), components = Json::array();
+    for (int i = 0; i < flightsInFile(log); ++i) {
+        const FlightOfFile flight = *flightOfFile(log, i);
+        const LogSession& s = flight.log->sessions[static_cast<std::size_t>(flight.session)];
+        sessions.push_back({{"start_utc", s.start_unix_s > 0 ? Json(isoUtcMillis(s.start_unix_s)) : Json()},
                             {"duration_s", s.to_s - s.from_s},
                             {"distance_m", s.distance_m},
                             {"max_height_home_m", s.max_height_home_m},
-                            {"armed_s", s.armed_s}});
-        out.text += fmt::format("flight of {}, {}, top {:.0f} m home, armed {}\n", durationText(s.to_s - s.from_s),
-                                distanceText(s.distance_m), s.max_height_home_m, durationText(s.armed_s));
+                            {"armed_s", s.armed_s},
+                            {"vehicle", flight.log->vehicle}});
+        out.text += fmt::format("flight of {}, {}, top {:.0f} m home, armed {}{}\n", durationText(s.to_s - s.from_s),
+                                distanceText(s.distance_m), s.max_height_home_m, durationText(s.armed_s),
+                                log.others.empty() ? "" : ", " + flight.log->vehicle);
     }
     for (const auto& [name, n] : log.message_counts) messages[name] = n;
     for (const auto& [name, v] : log.params) params[name] = v;
-    for (const ModeChange& m : log.modes) modes.push_back({{"t_s", m.t_s}, {"name", modeInterfaceName(m.name)}});
-    for (const LogEvent& e : log.events) events.push_back({{"t_s", e.t_s}, {"kind", e.kind}, {"text", e.text}});
-    out.json = {
-        {"format", log.format},     {"sessions", sessions},
-        {"messages", messages},     {"params", params},
-        {"missions", log.missions}, {"modes", modes},
-        {"events", events},         {"damaged", {{"bytes", log.damaged_bytes}, {"records", log.damaged_records}}}};
+    for (const LoggedChange& c : log.param_changes)
+        changes.push_back({{"t_s", c.t_s - zero}, {"name", c.name}, {"from", c.from}, {"to", c.to}});
+    for (const ModeChange& m : log.modes) modes.push_back({{"t_s", m.t_s - zero}, {"name", modeInterfaceName(m.name)}});
+    for (const LogEvent& e : log.events) {
+        events.push_back({{"t_s", e.t_s - zero}, {"kind", e.kind}, {"text", e.text}});
+        if (e.kind != "photo") continue;
+        Json photo = {{"t_s", e.t_s - zero}};
+        const auto place = log.placeOf(e);
+        photo.update(place ? placeJson(*place) : Json{{"lat", nullptr}, {"lon", nullptr}, {"amsl_m", nullptr}});
+        photo["place_from"] = e.place ? Json("record") : place ? Json("track") : Json();
+        photos.push_back(std::move(photo));
+    }
+    for (const LogSpeaker& s : log.speakers)
+        components.push_back(
+            {{"system", s.system}, {"component", s.component}, {"kind", s.kind}, {"packets", s.packets}});
+    const double start = log.start_unix_s > 0 ? log.start_unix_s + zero : 0;
+    const auto home = log.homeAt(zero);
+    out.json = {{"format", log.format},
+                {"vehicle", log.vehicle},
+                {"sessions", sessions},
+                {"messages", messages},
+                {"params", params},
+                {"param_changes", changes},
+                {"missions", log.missions},
+                {"modes", modes},
+                {"start_known", start > 0},
+                {"start_utc", start > 0 ? Json(isoUtcMillis(start)) : Json()},
+                {"home", home ? placeJson(*home) : Json()},
+                {"photos", photos},
+                {"components", components},
+                {"events", events},
+                {"damaged", {{"bytes", log.damaged_bytes}, {"records", log.damaged_records}}}};
+    out.text += start > 0 ? fmt::format("began at {} UTC\n", isoUtcMillis(start))
+                          : std::string("when it began is not in the log\n");
+    if (log.speakers.size() > 1)
+        for (const LogSpeaker& s : log.speakers)
+            out.text += fmt::format("{} {}/{}: {} packets\n", s.kind, s.system, s.component, s.packets);
     out.text += fmt::format("{}: {} kinds of messages, {} channels, {} events, {} damaged bytes", log.format,
                             log.message_counts.size(), log.list().size(), log.events.size(), log.damaged_bytes);
     if (log.not_believed > 0)
@@ -48,7 +98,9 @@ CliResult cliInspect(const CliArguments& a) {
 CliResult cliChannel(const CliArguments& a) {
     const auto opened = openLog(a.log);
     if (!opened) return unusable(opened.error());
-    const FlightLog& log = **opened;
+    const auto flight = chosenFlight(**opened, a);
+    if (!flight) return unusable(flight.error());
+    const FlightLog& log = *flight->log;
     CliResult out;
     if (a.list) {
         out.json["channels"] = Json::array();
@@ -60,14 +112,11 @@ CliResult cliChannel(const CliArguments& a) {
     }
     const Channel* c = log.find(a.channel);
     if (c == nullptr) return unusable({fmt::format("{}: no channel \"{}\"; list them with --list", a.log, a.channel)});
-    double from = -INFINITY, to = INFINITY, zero = log.sessions.empty() ? 0 : log.sessions[0].from_s;
-    if (a.session >= 0) {
-        if (a.session >= static_cast<int>(log.sessions.size()))
-            return unusable({fmt::format("{}: session {} of {}", a.log, a.session, log.sessions.size())});
-        const LogSession& s = log.sessions[static_cast<std::size_t>(a.session)];
-        from = s.from_s;
+    double from = -INFINITY, to = INFINITY, zero = log.zero();
+    if (flight->session >= 0) {
+        const LogSession& s = log.sessions[static_cast<std::size_t>(flight->session)];
+        from = zero = s.from_s;
         to = s.to_s;
-        zero = s.from_s;
     }
     Json times = Json::array(), values = Json::array();
     std::string csv = "t_s," + c->name + "\n";
@@ -124,37 +173,40 @@ CliResult cliPresence(const CliArguments& a) {
         place.centre = {point->lat_deg, point->lon_deg};
         place.radius_m = a.within_m;
     }
+    if (a.in_logbook) return presenceInLogbook(a, place);
+    if (a.log.empty()) return unusable({"presence: a log, or --logbook for all flights in it, is needed"});
     const auto opened = openLog(a.log);
     if (!opened) return unusable(opened.error());
     const auto p = presence(**opened, place);
     if (!p) return unusable({fmt::format("{}: {}", a.log, p.error().message)});
     CliResult out;
     Json visits = Json::array(), unknown = Json::array();
+    const double zero = (*opened)->zero();
     for (const PresenceVisit& v : p->visits)
-        visits.push_back({{"enter_s", v.enter_s},
-                          {"leave_s", v.leave_s},
+        visits.push_back({{"enter_s", v.enter_s - zero},
+                          {"leave_s", v.leave_s - zero},
                           {"from_begin", v.from_begin},
                           {"to_end", v.to_end},
                           {"lowest_m", v.lowest_m},
                           {"highest_m", v.highest_m}});
-    for (const PresenceGap& g : p->unknown) unknown.push_back({{"from_s", g.from_s}, {"to_s", g.to_s}});
+    for (const PresenceGap& g : p->unknown) unknown.push_back({{"from_s", g.from_s - zero}, {"to_s", g.to_s - zero}});
     out.json = {{"entered", p->entered},
                 {"visits", visits},
                 {"inside_s", p->inside_s},
                 {"nearest_m", p->nearest_m},
-                {"nearest_t_s", p->nearest_t_s},
+                {"nearest_t_s", p->nearest_t_s - zero},
                 {"height_home_m", p->height_home_m ? Json(*p->height_home_m) : Json()},
                 {"unknown", unknown},
                 {"position_every_s", p->position_every_s}};
     for (const PresenceVisit& v : p->visits)
-        out.text += fmt::format("inside from {} to {}, {}\n", durationText(v.enter_s), durationText(v.leave_s),
-                                durationText(v.leave_s - v.enter_s));
+        out.text += fmt::format("inside from {} to {}, {}\n", durationText(v.enter_s - zero),
+                                durationText(v.leave_s - zero), durationText(v.leave_s - v.enter_s));
     if (!p->entered)
-        out.text =
-            fmt::format("not entered; nearest {} after {}\n", distanceText(p->nearest_m), durationText(p->nearest_t_s));
+        out.text = fmt::format("not entered; nearest {} after {}\n", distanceText(p->nearest_m),
+                               durationText(p->nearest_t_s - zero));
     for (const PresenceGap& g : p->unknown)
-        out.text += fmt::format("not known from {} to {}: nothing was recorded\n", durationText(g.from_s),
-                                durationText(g.to_s));
+        out.text += fmt::format("not known from {} to {}: nothing was recorded\n", durationText(g.from_s - zero),
+                                durationText(g.to_s - zero));
     out.code = p->entered ? 0 : 1;
     return out;
 }
@@ -170,10 +222,12 @@ CliResult cliDiagnose(const CliArguments& a) {
         plan = std::move(*loaded);
         options.plan = &*plan;
     }
-    if (a.session >= static_cast<int>((*opened)->sessions.size()))
-        return unusable({fmt::format("{}: session {} of {}", a.log, a.session, (*opened)->sessions.size())});
-    options.session = a.session;
-    const auto answers = diagnose(**opened, options);
+    const auto flight = chosenFlight(**opened, a);
+    if (!flight) return unusable(flight.error());
+    options.session = flight->session;
+    const auto answers = diagnose(*flight->log, options);
+    const double zero = flight->session < 0 ? flight->log->zero()
+                                            : flight->log->sessions[static_cast<std::size_t>(flight->session)].from_s;
     CliResult out;
     Json verdicts = Json::array();
     for (const Answer& x : answers) {
@@ -182,8 +236,8 @@ CliResult cliDiagnose(const CliArguments& a) {
                             {"id", x.id},
                             {"verdict", verdictText(x.verdict)},
                             {"evidence", x.evidence},
-                            {"from_s", known ? Json(x.from_s) : Json()},
-                            {"to_s", known ? Json(x.to_s) : Json()},
+                            {"from_s", known ? Json(x.from_s - zero) : Json()},
+                            {"to_s", known ? Json(x.to_s - zero) : Json()},
                             {"value", known && std::isfinite(x.value) ? Json(x.value) : Json()},
                             {"unit", x.unit},
                             {"confidence", confidenceText(x.confidence)},

@@ -5,6 +5,7 @@
 #include "cli/Common.h"
 #include "core/base/Text.h"
 #include "core/geo/Coordinates.h"
+#include "core/geo/Geoid.h"
 #include "core/geo/MagneticField.h"
 
 namespace anhinga {
@@ -13,9 +14,8 @@ namespace {
 
 /// "2027.5" or "2027-07-02" as a decimal year; nothing when it is neither.
 std::optional<double> yearOf(const std::string& text) {
-    int y = 0, m = 0, d = 0;
-    char rest = 0;
-    if (std::sscanf(text.c_str(), "%4d-%2d-%2d%c", &y, &m, &d, &rest) == 3) {
+    if (const auto whole = text.size() == 10 ? parseUtc(text + "T00:00:00Z") : std::nullopt; whole) {
+        const int y = std::stoi(text.substr(0, 4)), m = std::stoi(text.substr(5, 2)), d = std::stoi(text.substr(8, 2));
         constexpr int kBefore[] = {0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334};
         const bool leap = (y % 4 == 0 && y % 100 != 0) || y % 400 == 0;
         constexpr int kDays[] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
@@ -42,6 +42,8 @@ CliResult cliPlace(const CliArguments& a) {
     const GeoPoint p{place->lat_deg, place->lon_deg};
     const auto ground = (*terrain)->sample(p);
     const MagneticField f = magneticField(p, place->amsl_m.value_or(ground.value_or(0)), *year);
+    const auto geoid = Geoid::standard();
+    const auto undulation = geoid != nullptr ? geoid->height_m(p) : std::nullopt;
     CliResult out;
     out.json = {{"ground_amsl_m", ground ? Json(*ground) : Json()},
                 {"declination_deg", f.declination_deg},
@@ -52,12 +54,15 @@ CliResult cliPlace(const CliArguments& a) {
                 {"down_nt", f.down_nt},
                 {"dms", coordinateText(p, CoordinateFormat::dms)},
                 {"utm", coordinateText(p, CoordinateFormat::utm)},
-                {"mgrs", coordinateText(p, CoordinateFormat::mgrs)}};
+                {"mgrs", coordinateText(p, CoordinateFormat::mgrs)},
+                {"geoid_m", undulation ? Json(*undulation) : Json()}};
     out.text = fmt::format("{}\n{}\n{}\n{}\nground {}\ndeclination {:+.2f} deg, inclination {:+.2f} deg, {:.0f} nT",
                            coordinateText(p, CoordinateFormat::decimal), coordinateText(p, CoordinateFormat::dms),
                            coordinateText(p, CoordinateFormat::utm), coordinateText(p, CoordinateFormat::mgrs),
                            ground ? fmt::format("{:.1f} m AMSL", *ground) : "unknown", f.declination_deg,
                            f.inclination_deg, f.field_nt);
+    out.text += undulation ? fmt::format("\nsea level {:+.2f} m above the ellipsoid", *undulation)
+                           : std::string("\nno geoid grid is here: heights above the ellipsoid mean nothing");
     if (!isMagneticModelValid(*year))
         out.error = fmt::format("the magnetic model holds from 2025 to 2030; {:.1f} is extrapolated", *year);
     return out;

@@ -195,10 +195,11 @@ Result<std::string> logForExport(const CliArguments& a, const FlightLog& log) {
         if (to != ".csv") return fail("{}: chosen channels are written as .csv", a.out);
         return logChannels(log, {a.channels, a.rate_hz});
     }
-    if (to != ".html") return logExport(log, a.log, a.out);
+    const std::string name = a.log.substr(a.log.rfind('/') + 1);
+    if (to != ".html") return logExport(log, name, a.out);
     ReportInput in;
     in.log = &log;
-    in.file = a.log.substr(a.log.rfind('/') + 1);
+    in.file = name;
     if (const auto digest = sha256OfFile(a.log)) in.sha256 = *digest;
     in.health = diagnose(log);
     return flightReport(in);
@@ -207,7 +208,7 @@ Result<std::string> logForExport(const CliArguments& a, const FlightLog& log) {
 
 CliResult cliExport(const CliArguments& a) {
     const std::string to = extensionOf(a.out);
-    std::string content;
+    std::string content, note;
     if (a.log.ends_with(".geojson")) {
         CliArguments b = a;
         b.plan = a.log;
@@ -227,9 +228,13 @@ CliResult cliExport(const CliArguments& a) {
         auto text = logForExport(a, **log);
         if (!text) return unusable(text.error());
         content = std::move(*text);
+        if (to == ".kml" || to == ".kmz" || to == ".gpx" || to == ".geojson") note = heightsNote(**log);
     }
     if (const auto ok = writeFileAtomic(a.out, content); !ok) return unusable(ok.error());
-    return {0, {{"file", a.out}, {"bytes", content.size()}}, fmt::format("{}: {} bytes", a.out, content.size()), ""};
+    return {0,
+            {{"file", a.out}, {"bytes", content.size()}, {"note", note}},
+            fmt::format("{}: {} bytes{}", a.out, content.size(), note.empty() ? "" : "\n" + note),
+            ""};
 }
 
 CliResult cliImport(const CliArguments& a) {

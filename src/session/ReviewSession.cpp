@@ -48,8 +48,20 @@ void ReviewSession::stopOpening() {
 }
 
 void ReviewSession::show(LogPtr log, const QString& title) {
-    log_ = std::move(log);
+    file_log_ = log;
+    aircraft_ = 0;
     path_ = title;
+    put(std::move(log));
+}
+
+void ReviewSession::chooseAircraft(int number) {
+    if (!file_log_ || number == aircraft_ || number < 0 || number > static_cast<int>(file_log_->others.size())) return;
+    aircraft_ = number;
+    put(number == 0 ? file_log_ : file_log_->others[static_cast<std::size_t>(number) - 1]);
+}
+
+void ReviewSession::put(LogPtr log) {
+    log_ = std::move(log);
     comparison_.reset();
     not_compared_.clear();
     health_.clear();

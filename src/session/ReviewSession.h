@@ -33,6 +33,11 @@ class ReviewSession : public QObject {
     void openTable(const QString& path, const TableMapping& mapping);
     /// A log that is not from a file (a rehearsal).
     void show(LogPtr log, const QString& title);
+    /// The log of the whole file: with several aircraft in it, log() is that of one of them.
+    LogPtr fileLog() const { return file_log_; }
+    /// Shows another aircraft of the file: 0 its first one.
+    void chooseAircraft(int number);
+    int aircraft() const { return aircraft_; }
     /// Compares with this mission; the result is empty with a reason when it cannot be compared.
     void compareWith(const FlightProgram& program, std::optional<double> home_amsl_m);
     const std::optional<PlannedFlown>& comparison() const { return comparison_; }
@@ -54,7 +59,9 @@ class ReviewSession : public QObject {
 
   private:
     void openWith(const QString& path, std::function<Result<LogPtr>(const LogWatch&)> read);
-    LogPtr log_;
+    void put(LogPtr log);
+    LogPtr log_, file_log_;
+    int aircraft_ = 0;
     QString path_;
     bool opening_ = false, diagnosing_ = false, waits_ = false;
     std::optional<PlannedFlown> comparison_;

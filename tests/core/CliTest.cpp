@@ -159,8 +159,9 @@ TEST_CASE("a place is told in every form, with its ground and magnetic field", "
     const std::string terrain = " --terrain " + std::string(DEMO_DIR) + "/quillmere-elevation.tif";
     const Json j = cli("place 47.312,-20.118 --json --date 2026-11-25" + terrain).json();
     for (const char* key : {"ground_amsl_m", "declination_deg", "inclination_deg", "field_nt", "north_nt", "east_nt",
-                            "down_nt", "dms", "utm", "mgrs"})
+                            "down_nt", "dms", "utm", "mgrs", "geoid_m"})
         CHECK(j.contains(key));
+    CHECK(cli("place 46.8743190,102.4487290 --json").json()["geoid_m"].get<double>() == Approx(-43.575).margin(0.05));
     CHECK(j["ground_amsl_m"].get<double>() > 50);
     CHECK(j["declination_deg"].get<double>() == Approx(-5.5).margin(0.3));
     CHECK(j["utm"] == "27N 566663 5240214");
@@ -196,6 +197,83 @@ TEST_CASE("plans are imported from and exported to open formats", "[cli][import]
     CHECK(own.json()["obstacles"] == 2);
     CHECK(cli("import " + (dir / "none.kml") + " --out " + (dir / "x.anhinga.geojson")).code == 2);
     CHECK(cli("export " + kPatrol + " --out " + (dir / "x.doc")).code == 2);
+}
+
+TEST_CASE("what is in a log is told with the agreed keys, from one zero of time", "[cli][inspect]") {
+    const std::string flight = std::string(DEMO_DIR) + "/patrol-flight.tlog";
+    const Json j = cli("inspect --json " + flight).json();
+    for (const char* key : {"format", "sessions", "messages", "params", "missions", "modes", "start_known", "start_utc",
+                            "home", "param_changes", "photos", "components", "events", "damaged"}) {
+        INFO(key);
+        CHECK(j.contains(key));
+    }
+    CHECK(j["start_known"] == true);
+    CHECK(j["start_utc"] == j["sessions"][0]["start_utc"]);
+    CHECK(j["start_utc"].get<std::string>().size() == std::string("2026-05-14T09:12:30.250Z").size());
+    CHECK(j["photos"].size() > 50);
+    for (const Json& photo : j["photos"]) {
+        CHECK(photo["lat"].get<double>() == Approx(47.31).margin(0.05));
+        CHECK(photo["amsl_m"].is_number());
+    }
+    std::map<std::string, int> kinds;
+    for (const Json& c : j["components"]) ++kinds[c["kind"].get<std::string>()];
+    CHECK(kinds == std::map<std::string, int>{{"autopilot", 1}, {"ground station", 1}});
+    // A channel, the modes and the exports count from the same moment: where it is at a change of mode.
+    const Json lat = cli("channel --json " + flight + " position.lat_deg").json();
+    const double taken = j["photos"][3]["t_s"];
+    double at = NAN;
+    for (std::size_t i = 1; i < lat["t_s"].size(); ++i)
+        if (lat["t_s"][i].get<double>() >= taken) {
+            at = lat["value"][i - 1];
+            break;
+        }
+    CHECK(j["photos"][3]["lat"].get<double>() == Approx(at).margin(1e-4));
+    CHECK(cli("inspect " + flight).out.find("ground station 255/190") != std::string::npos);
+    // A table says nothing of a home.
+    const Json table = cli("inspect --json " + std::string(DEMO_DIR) + "/transmitter.csv").json();
+    CHECK(table["home"].is_null());
+    CHECK(table["components"].empty());
+}
+
+TEST_CASE("the logbook is added to, listed, searched and asked by the command line", "[cli][logbook]") {
+    TempDir dir;
+    const std::string book = " --book " + (dir / "book.sqlite"), demos = DEMO_DIR;
+    CHECK(cli("logbook list --json" + book).code == 2);
+    const Json added = cli("logbook add --json " + demos + book).json();
+    CHECK(added["added"].get<int>() >= 9);
+    CHECK(added["known"] == 0);
+    CHECK(cli("logbook add --json " + demos + "/patrol-flight.tlog" + book).json()["known"] == 1);
+    const Json all = cli("logbook list --json" + book).json();
+    CHECK(all["flights"].size() == added["added"].get<std::size_t>());
+    for (const Json& f : all["flights"])
+        for (const char* key : {"id", "start_utc", "duration_s", "lat", "lon", "vehicle", "file", "sha256"})
+            CHECK(f.contains(key));
+    const Json found = cli("logbook list --json --search \"patrol tlog\"" + book).json();
+    REQUIRE(found["flights"].size() == 1);
+    CHECK(found["flights"][0]["sha256"].get<std::string>().size() == 64);
+    const Ran home = cli("presence --json --logbook --point 47.3051970,-20.1068059 --within 100" + book);
+    CHECK(home.code == 0);
+    CHECK(home.json()["flights"].size() == all["flights"].size());
+    CHECK(home.json()["flights_entered"].get<int>() >= 1);
+    CHECK(cli("presence --json --logbook --point 47.9,-20.1" + book).code == 1);
+    CHECK(cli("presence --point 47.9,-20.1").code == 2);
+    CHECK(cli("logbook").code == 2);
+    CHECK(cli("logbook add /nowhere/at/all" + book).code == 2);
+}
+
+TEST_CASE("measures over many flights tell which step changed them, and the note for it", "[cli][trend]") {
+    TempDir dir;
+    const Ran demo = cli("trend --json " + std::string(DEMO_DIR) + " --book " + (dir / "none.sqlite"));
+    REQUIRE(demo.code == 0);
+    const Json j = demo.json();
+    REQUIRE(j["measures"].size() >= 5);
+    for (const Json& m : j["measures"]) {
+        for (const char* key : {"name", "unit", "flights", "steps"}) CHECK(m.contains(key));
+        for (const Json& f : m["flights"])
+            for (const char* key : {"start_utc", "value", "error"}) CHECK(f.contains(key));
+    }
+    CHECK(cli("trend --json " + std::string(DEMO_DIR) + " --vehicle nobody").code == 2);
+    CHECK(cli("trend /nowhere/at/all").code == 2);
 }
 
 TEST_CASE("presence says whether, when and how near, and 1 when it was not there", "[cli][presence]") {

@@ -10,6 +10,7 @@
 #include "core/logio/LogReader.h"
 #include "core/review/Compare.h"
 #include "core/review/Health.h"
+#include "core/review/Trend.h"
 #include "standin/FlyOffline.h"
 
 using namespace anhinga;
@@ -180,4 +181,68 @@ TEST_CASE("simulated sensors measure what they should", "[standin][sensors]") {
     CHECK(out.resonance_hz > 0);
     CHECK(out.weak_motor_percent == 0);
     CHECK_FALSE(flyOffline(Plan{}, nullptr, {}));
+}
+
+TEST_CASE("steps and creeping measures over many flights are told apart, and noise is neither", "[review][trend]") {
+    std::mt19937 random(11);
+    std::normal_distribution<double> noise(0, 0.1);
+    const auto flights = [&](auto&& value, int n) {
+        std::vector<TrendFlight> out;
+        for (int i = 0; i < n; ++i)
+            out.push_back({fmt::format("{}.ulg", i),
+                           1.79e9 + i * 86400,
+                           {{"Throttle in steady flight", "%", value(i) + noise(random), 0.05, 12}}});
+        std::shuffle(out.begin(), out.end(), random);
+        return out;
+    };
+    const std::vector<TrendNote> notes{{1.79e9 + 3.5 * 86400, "washed"}, {1.79e9 + 11.5 * 86400, "new propellers"}};
+    int wrong = 0;
+    for (int round = 0; round < 200; ++round) {
+        const auto still = trendsOf(flights([](int) { return 40.0; }, 20), notes);
+        wrong += still.at(0).steps.empty() && !still.at(0).creep ? 0 : 1;
+        const auto stepped = trendsOf(flights([](int i) { return i < 12 ? 40.0 : 44.0; }, 20), notes);
+        REQUIRE(stepped.size() == 1);
+        REQUIRE(stepped[0].flights.size() == 20);
+        REQUIRE(stepped[0].steps.size() == 1);
+        CHECK(stepped[0].steps[0].at_unix_s == 1.79e9 + 12 * 86400);
+        CHECK(stepped[0].steps[0].from == Approx(40).margin(0.2));
+        CHECK(stepped[0].steps[0].to == Approx(44).margin(0.2));
+        CHECK(stepped[0].steps[0].note == "new propellers");
+        CHECK_FALSE(stepped[0].creep);
+        const auto creeping = trendsOf(flights([](int i) { return 40 + 0.25 * i; }, 20));
+        CHECK(creeping.at(0).steps.empty());
+        REQUIRE(creeping[0].creep);
+        CHECK(creeping[0].creep->per_flight == Approx(0.25).margin(0.03));
+    }
+    CHECK(wrong <= 2);
+    // There and back again are two steps.
+    const auto twice = trendsOf(flights([](int i) { return i >= 6 && i < 12 ? 44.0 : 40.0; }, 18));
+    REQUIRE(twice.at(0).steps.size() == 2);
+    CHECK(twice[0].steps[1].to == Approx(40).margin(0.2));
+    // The second flight was off: nothing changed with the third.
+    CHECK(trendsOf(flights([](int i) { return i == 1 ? 60.0 : 40.0; }, 12)).at(0).steps.empty());
+    // One flight that is off is no step, nor is a difference too small to matter.
+    CHECK(trendsOf(flights([](int i) { return i == 9 ? 60.0 : 40.0; }, 20)).at(0).steps.empty());
+    CHECK(trendsOf(flights([](int i) { return i < 10 ? 40.0 : 41.0; }, 20)).at(0).steps.empty());
+    // Two flights are too few, undated ones are left out.
+    CHECK(trendsOf(flights([](int i) { return 40.0 + 10 * i; }, 2)).at(0).steps.empty());
+    CHECK(trendsOf({{"a", 0, {{"x", "", 1, 0.1, 5}}}}).empty());
+}
+
+TEST_CASE("a battery's resistance is a measure of a flight", "[review][trend]") {
+    FlightLog log;
+    for (int i = 0; i <= 600; ++i) {
+        const double t = i * 0.5, amps = 12 + 6 * std::sin(t / 4) + (i / 20 % 2 == 0 ? 5 : 0);
+        log.channel("battery.current_a", "A").add(t, amps);
+        log.channel("battery.voltage_v", "V").add(t, 16.6 - t / 400 - 0.045 * amps);
+        log.channel("position.height_home_m", "m").add(t, t < 5 ? 0 : 30);
+        log.channel("throttle.percent", "%").add(t, 40);
+    }
+    log.findSessions({});
+    const auto all = trendMeasures(log);
+    const auto ohm = std::find_if(all.begin(), all.end(),
+                                  [](const Measure& m) { return m.name == "Internal resistance of the battery"; });
+    REQUIRE(ohm != all.end());
+    CHECK(ohm->value == Approx(45).epsilon(0.03));
+    CHECK(ohm->error < 2);
 }

@@ -69,7 +69,58 @@ TEST_CASE("a pause or a restart begins a new session", "[flightlog][sessions]") 
     CHECK(log.sessions[0].distance_m == Approx(60).epsilon(0.01));
     CHECK(log.sessions[1].max_height_home_m == 45);
     CHECK(log.sessions[1].start_unix_s == Approx(1.8e9 + 200));
-    CHECK(log.sessions[2].from_s == 231);
+    CHECK(log.sessions[2].from_s == 230.5);  // when it restarted
+}
+
+TEST_CASE("a flight begins with its first record, not with its first place", "[flightlog][sessions]") {
+    FlightLog log;
+    log.start_unix_s = 1.8e9;
+    log.channel("battery.voltage_v", "V").add(0, 12);
+    positions(log, 20, 60);
+    log.channel("battery.voltage_v", "V").add(63, 11);
+    log.findSessions({});
+    REQUIRE(log.sessions.size() == 1);
+    CHECK(log.sessions[0].from_s == 0);
+    CHECK(log.sessions[0].to_s == 63);
+    CHECK(log.sessions[0].start_unix_s == Approx(1.8e9));
+    CHECK(log.zero() == 0);
+}
+
+TEST_CASE("a photo lies where its record says, else on the track, else nowhere", "[flightlog]") {
+    FlightLog log;
+    positions(log, 0, 10);
+    const auto on_track = log.placeOf({4.5, "photo", "1"});
+    REQUIRE(on_track);
+    CHECK(on_track->lat_deg ==
+          Approx((*log.find("position.lat_deg")->at(4) + *log.find("position.lat_deg")->at(5)) / 2));
+    const auto told = log.placeOf({4.5, "photo", "2", LoggedPlace{1, 2, 3}});
+    CHECK(*told == LoggedPlace{1, 2, 3});
+    CHECK_FALSE(log.placeOf({20, "photo", "3"}));
+    CHECK_FALSE(FlightLog().placeOf({0, "photo", "4"}));
+}
+
+TEST_CASE("the home that holds is the last one stated", "[flightlog]") {
+    FlightLog log;
+    CHECK_FALSE(log.homeAt(5));
+    log.homes = {{2, {1, 1, 10}}, {8, {2, 2, 20}}};
+    CHECK(log.homeAt(0)->amsl_m == 10);
+    CHECK(log.homeAt(8)->amsl_m == 20);
+    CHECK(log.homeAt(7.9)->amsl_m == 10);
+}
+
+TEST_CASE("a parameter that changes is said and kept with both values", "[flightlog]") {
+    FlightLog log;
+    log.takeParameter(1, "SPEED", 5);
+    log.takeParameter(2, "SPEED", 5);
+    log.takeParameter(3, "SPEED", 7);
+    log.takeParameter(4, "SPEED", NAN);
+    log.takeParameter(5, "", 1);
+    REQUIRE(log.param_changes.size() == 1);
+    CHECK(log.param_changes[0].t_s == 3);
+    CHECK(log.param_changes[0].from == 5);
+    CHECK(log.param_changes[0].to == 7);
+    CHECK(log.params == std::map<std::string, double>{{"SPEED", 7}});
+    CHECK(log.events.size() == 1);
 }
 
 TEST_CASE("armed time is counted within each session, an open end to its end", "[flightlog][sessions]") {

@@ -211,6 +211,81 @@ TEST_CASE("rotors of family 3: every figure in its unit, with the file's units a
     }
 }
 
+TEST_CASE("second sensors, sticks, rotor speeds, wind, home and places of photos", "[logio][selfdescribing][layout]") {
+    for (const bool units : {true, false}) {
+        INFO((units ? "units in the file" : "no units"));
+        const auto said = [&](const char* text) { return units ? text : ""; };
+        Layout l;
+        common(l, units);
+        l.kind(100, "RCIN", "QHHHHH", "TimeUS,C1,C2,C3,C4,C5", said("sYYYYY"), said("F-----"));
+        l.kind(101, "ESC", "QBfffffcHH", "TimeUS,Instance,RPM,RawRPM,Volt,Curr,Temp,CTot,MotTemp,Err", "", "");
+        l.kind(102, "XKF2", "QBffff", "TimeUS,C,AX,AY,VWN,VWE", said("s#--nn"), said("F-CC00"));
+        l.kind(103, "ORGN", "QBLLe", "TimeUS,Type,Lat,Lng,Alt", said("s-DUm"), said("F-GGB"));
+        l.kind(104, "GPA", "QBCCCCBIH", "TimeUS,I,VDop,HAcc,VAcc,SAcc,VV,SMS,Delta", said("s#mmmnsss"),
+               said("F-BBBBCF-"));
+        l.parameter(12, "RC1_MIN", 1000);
+        l.parameter(12, "RC1_TRIM", 1500);
+        l.parameter(12, "RC1_MAX", 2000);
+        l.parameter(12, "RC2_REVERSED", 1);
+        l.parameter(12, "RCMAP_THROTTLE", 5);
+        fly(l, 60);
+        for (double t = kFirst_s; t <= 60; t += 0.2) {
+            const double us = t * 1e6;
+            l.w.record(72, {us, 1.0, 300.0, 0.0, 400.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, us});
+            l.w.record(73, {us, 1.0, 12.25, 12.25, 2.5, 40.0, 0.5, 31.0, 0.02, 71.0});
+            l.w.record(81, {us, 1.0, 0.2, 0.0, 0.0, 0.0, 0.0, -9.5});
+            l.w.record(100, {us, 1750.0, 1750.0, 1500.0, 1250.0, 1300.0});
+            l.w.record(101, {us, 0.0, 5400.0, 5400.0, 16.0, 4.0, 40.0, 100.0, 0.0, 0.0});
+            l.w.record(101, {us, 3.0, 5200.0, 5200.0, 16.0, 4.0, 40.0, 100.0, 0.0, 0.0});
+            // A westerly blows east.
+            l.w.record(102, {us, 0.0, 0.0, 0.0, 0.0, 6.0});
+            l.w.record(104, {us, 0.0, 0.0, 9.0, 0.0, 0.0, 1.0, 0.0, 0.0});
+            l.w.record(104, {us, 1.0, 0.0, 0.65, 0.0, 0.0, 1.0, 0.0, 0.0});
+        }
+        l.w.record(103, {26e6, 0.0, 47.0, -20.0, 1.0});
+        l.w.record(103, {27e6, 1.0, 47.3, -20.1, 24.5});
+        l.w.record(80, {50e6, 1000.0, kGpsWeek, 47.31, -20.11, 66.5, 40.0, 66.5, 0.0, 0.0, 0.0});
+        l.parameter(55, "RC1_TRIM", 1510);
+        const LogPtr log = laidOut(l.w.binary);
+        const std::pair<const char*, double> expected[] = {{"mag.2.field_ut", 50},
+                                                           {"mag.2.x_ut", 30},
+                                                           {"battery.2.voltage_v", 12.25},
+                                                           {"battery.2.current_a", 2.5},
+                                                           {"battery.2.used_mah", 40},
+                                                           {"battery.2.left_percent", 71},
+                                                           {"imu.2.gyro_x_dps", 0.2 * 180 / M_PI},
+                                                           {"imu.2.accel_z_mps2", -9.5},
+                                                           {"gps.2.fix", 3},
+                                                           {"gps.2.satellites", 14},
+                                                           {"gps.2.hacc_m", 0.65},
+                                                           {"stick.pitch", -0.5},
+                                                           {"stick.yaw", -0.5},
+                                                           {"stick.throttle", 0.3},
+                                                           {"rpm.1", 5400},
+                                                           {"rpm.4", 5200},
+                                                           {"wind.speed_mps", 6},
+                                                           {"wind.from_deg", 270},
+                                                           {"estimate.height_home_m", 0}};
+        for (const auto& [name, v] : expected) CHECK(valueAt(log, name, 20) == Approx(v).epsilon(0.002).margin(0.001));
+        // By the trim that holds at the end.
+        CHECK(valueAt(log, "stick.roll", 20) == Approx((1750 - 1510) / 490.0));
+        REQUIRE(log->homes.size() == 1);
+        CHECK(log->homes[0].place.lat_deg == Approx(47.3));
+        CHECK(*log->homes[0].place.amsl_m == Approx(24.5));
+        CHECK(log->homes[0].t_s == Approx(27 - kFirst_s));
+        const auto photo =
+            std::find_if(log->events.begin(), log->events.end(), [](const LogEvent& e) { return e.kind == "photo"; });
+        REQUIRE(photo != log->events.end());
+        CHECK(photo->place->lat_deg == Approx(47.31));
+        CHECK(*photo->place->amsl_m == Approx(66.5));
+        REQUIRE(log->param_changes.size() == 1);
+        CHECK(log->param_changes[0].t_s == Approx(55 - kFirst_s));
+        CHECK(log->param_changes[0].from == 1500);
+        CHECK(log->sessions.at(0).from_s == 0);
+        CHECK(std::abs(log->sessions.at(0).start_unix_s - kGpsStart) < 0.1);
+    }
+}
+
 TEST_CASE("wings of family 3: throttle in percent, airspeed, modes of their own", "[logio][selfdescribing][layout]") {
     for (const bool units : {true, false}) {
         Layout l;

@@ -1,8 +1,10 @@
 // Coordinates in every form, and the magnetic field of a place.
 #include <catch2/catch.hpp>
+#include <cstring>
 #include <sstream>
 
 #include "core/geo/Coordinates.h"
+#include "core/geo/Geoid.h"
 #include "core/geo/MagneticField.h"
 #include "core/geo/Mercator.h"
 #include "support.h"
@@ -175,4 +177,64 @@ TEST_CASE("the unit square is the map's sheet and back", "[geo][mercator]") {
     CHECK(toUnitSquare({-90, 0}).y <= 1);
     CHECK((UnitBox{0, 0, 1, 1}.meets({0.9, 0.9, 2, 2})));
     CHECK_FALSE((UnitBox{0, 0, 1, 1}.meets({1, 0, 2, 1})));  // edges alone do not count
+}
+
+TEST_CASE("the geoid has the heights its authors publish", "[geo][geoid]") {
+    const auto geoid = Geoid::standard();
+    REQUIRE(geoid != nullptr);
+    // The test points of EGM96's own interpolation program, metres.
+    const std::tuple<double, double, double> points[] = {
+        {38.6281550, 269.7791550, -31.628}, {-14.6212170, 305.0211140, -2.969}, {46.8743190, 102.4487290, -43.575},
+        {-23.6174460, 133.8747120, 15.871}, {38.6254730, 359.9995000, 50.066},  {-0.4667440, 0.0023000, 17.329}};
+    for (const auto& [lat, lon, height] : points) {
+        INFO(lat << ", " << lon);
+        const auto h = geoid->height_m({lat, lon > 180 ? lon - 360 : lon});
+        REQUIRE(h);
+        CHECK(*h == Approx(height).margin(0.05));
+    }
+    // It has no seam, and ends at the poles.
+    for (const double lat : {-60.0, -10.0, 33.0, 71.0})
+        CHECK(*geoid->height_m({lat, 179.999999}) == Approx(*geoid->height_m({lat, -179.999999})).margin(1e-3));
+    CHECK(geoid->height_m({90, 17}));
+    CHECK(*geoid->height_m({-90, 17}) == Approx(-29.53).margin(0.1));
+    CHECK_FALSE(geoid->height_m({91, 0}));
+}
+
+TEST_CASE("a geoid grid of one's own is read, and what is none is refused", "[geo][geoid][hostile]") {
+    const auto real = [](double v) {
+        std::string b(8, '\0');
+        std::memcpy(b.data(), &v, 8);
+        return std::string(b.rbegin(), b.rend());
+    };
+    const auto whole = [](std::uint32_t v) {
+        return std::string{static_cast<char>(v >> 24), static_cast<char>(v >> 16), static_cast<char>(v >> 8),
+                           static_cast<char>(v)};
+    };
+    const auto grid = [&](std::uint32_t rows, std::uint32_t columns) {
+        std::string bytes = real(47) + real(-21) + real(0.5) + real(0.5) + whole(rows) + whole(columns);
+        for (std::uint32_t r = 0; r < 5; ++r)
+            for (std::uint32_t c = 0; c < 6; ++c) {
+                const float v = 10 + 2 * static_cast<float>(r) + 3 * static_cast<float>(c);
+                std::uint32_t bits = 0;
+                std::memcpy(&bits, &v, 4);
+                bytes += whole(bits);
+            }
+        return bytes;
+    };
+    const auto own = Geoid::read(grid(5, 6), "own");
+    REQUIRE(own);
+    // A plane stays one.
+    CHECK(*(*own)->height_m({48, -20}) == Approx(10 + 2 * 2 + 3 * 2));
+    CHECK(*(*own)->height_m({48.25, -19.75}) == Approx(10 + 2 * 2.5 + 3 * 2.5));
+    CHECK_FALSE((*own)->height_m({46.9, -20}));
+    CHECK_FALSE((*own)->height_m({48, -18}));
+    CHECK_FALSE(Geoid::read(grid(500, 600), "cut"));
+    CHECK_FALSE(Geoid::read(grid(0, 0), "empty"));
+    CHECK_FALSE(Geoid::read("short", "short"));
+    CHECK_FALSE(Geoid::open("/nowhere/at/all.gtx"));
+    const std::string good = grid(5, 6);
+    for (const std::string& bad : testing::damaged(good, 500, 3)) {
+        const auto g = Geoid::read(bad, "bad");
+        if (g) (void)(*g)->height_m({48, -20});
+    }
 }

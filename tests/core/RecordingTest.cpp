@@ -82,6 +82,7 @@ TEST_CASE("arming, modes, messages, photos and reached items become events in or
     clock(4);
     t.add(Message("CAMERA_FEEDBACK").set("img_idx", 1), kStart + 4)
         .add(Message("MISSION_ITEM_REACHED").set("seq", 7), kStart + 4);
+    clock(5);
     // The standard's own word for it; a photo that failed is none.
     t.add(Message("CAMERA_IMAGE_CAPTURED").set("image_index", 2).set("capture_result", 1), kStart + 5)
         .add(Message("CAMERA_IMAGE_CAPTURED").set("image_index", 3).set("capture_result", 0), kStart + 5);
@@ -107,7 +108,13 @@ TEST_CASE("a value the standard calls unknown is no value", "[logio][recording]"
           kStart + 1);
     t.add(Message("GPS_RAW_INT").set("satellites_visible", 255).set("eph", 65535).set("fix_type", 0), kStart + 1);
     t.add(Message("RC_CHANNELS").set("rssi", 255), kStart + 1);
-    t.add(Message("BATTERY_STATUS").set("current_consumed", -1).set("energy_consumed", -1), kStart + 1);
+    t.add(Message("BATTERY_STATUS")
+              .set("current_consumed", -1)
+              .set("energy_consumed", -1)
+              .set("current_battery", -1)
+              .set("battery_remaining", -1)
+              .set("voltages", 65535, 0),
+          kStart + 1);
     const LogPtr log = t.read();
     for (const char* name : {"battery.voltage_v", "battery.current_a", "battery.left_percent", "gps.satellites",
                              "gps.hdop", "link.rssi", "battery.used_mah", "battery.used_wh"}) {
@@ -336,4 +343,200 @@ TEST_CASE("whole-number parameters of family 12 are in the four bytes as they ar
     const LogPtr log = t.read();
     CHECK(log->params.at("COUNT") == 1234567);
     CHECK(log->params.at("GAIN") == 0.25);
+}
+
+TEST_CASE("two aircraft in one recording are two flights", "[logio][recording][several]") {
+    Tape t;
+    t.add(Message("HEARTBEAT").set("type", 6).set("autopilot", 8), kStart, 255, 190);
+    for (int i = 0; i <= 20; ++i) {
+        const double at = kStart + i;
+        t.add(beat(i >= 2, 0), at, 1).add(beat(i >= 5, 3), at + 0.1, 2);
+        // Their clocks have nothing to do with each other.
+        t.add(Message("GLOBAL_POSITION_INT")
+                  .set("time_boot_ms", 10000 + i * 1000)
+                  .set("lat", 473000000 + i * 100)
+                  .set("lon", -201000000)
+                  .set("relative_alt", 20000),
+              at + 0.2, 1);
+        t.add(Message("GLOBAL_POSITION_INT")
+                  .set("time_boot_ms", 900000 + i * 1000)
+                  .set("lat", 474000000 + i * 200)
+                  .set("lon", -202000000)
+                  .set("relative_alt", 70000),
+              at + 0.3, 2);
+    }
+    t.add(Message("MISSION_COUNT").set("count", 9).set("target_system", 2), kStart + 21, 255, 190);
+    const LogPtr log = t.read();
+    CHECK(log->vehicle == "vehicle 1, multirotor");
+    REQUIRE(log->others.size() == 1);
+    const FlightLog& other = *log->others.front();
+    CHECK(other.vehicle == "vehicle 2, multirotor");
+    CHECK(log->find("position.lat_deg")->value.front() == Approx(47.3));
+    CHECK(other.find("position.lat_deg")->value.front() == Approx(47.4));
+    CHECK(other.sessions.front().max_height_home_m == Approx(70));
+    CHECK(log->sessions.front().max_height_home_m == Approx(20));
+    CHECK(log->sessions.front().distance_m == Approx(20 * 100e-7 * 111195).epsilon(0.01));
+    CHECK(log->missions.empty());
+    CHECK(other.missions == std::vector<int>{9});
+    // Heartbeats do not tell the time: it goes on by our clock between those that do.
+    CHECK(log->events.front().t_s == Approx(2).margin(0.05));
+    CHECK(other.events.front().t_s == Approx(5).margin(0.05));
+    CHECK(flightsInFile(*log) == 2);
+    CHECK(flightOfFile(*log, 0)->log == log.get());
+    CHECK(flightOfFile(*log, 1)->log == &other);
+    CHECK_FALSE(flightOfFile(*log, 2));
+    CHECK_FALSE(flightOfFile(*log, -1));
+    CHECK(log->speakers.size() == 3);
+}
+
+TEST_CASE("gimbals, cameras, other computers and second sensors are listed apart", "[logio][recording][several]") {
+    Tape t;
+    const auto other = [](int type) { return Message("HEARTBEAT").set("type", type).set("autopilot", 8); };
+    t.add(beat(), kStart, 1, 1)
+        .add(other(26), kStart, 1, 154)
+        .add(other(30), kStart, 1, 100)
+        .add(other(18), kStart, 1, 191);
+    t.add(other(6), kStart, 255, 190);
+    for (int i = 1; i <= 10; ++i) {
+        const double at = kStart + i;
+        t.add(Message("SYSTEM_TIME").set("time_boot_ms", 5000 + i * 1000), at);
+        t.add(Message("BATTERY_STATUS").set("id", 0).set("voltages", 16000, 0).set("current_battery", 900), at);
+        Message second = Message("BATTERY_STATUS").set("id", 1).set("current_battery", 250).set("current_consumed", 40);
+        for (int c = 0; c < 10; ++c) second.set("voltages", c < 3 ? 4100 : 65535, c);
+        t.add(second.set("battery_remaining", 71), at);
+        t.add(Message("GPS_RAW_INT").set("fix_type", 3).set("lat", 473000000).set("lon", -201000000).set("h_acc", 700),
+              at);
+        t.add(Message("GPS2_RAW").set("fix_type", 4).set("lat", 473000100).set("lon", -201000000).set("alt", 51000),
+              at);
+        t.add(Message("SCALED_IMU").set("time_boot_ms", 5000 + i * 1000).set("zacc", -1000).set("xmag", 200), at);
+        t.add(Message("SCALED_IMU2")
+                  .set("time_boot_ms", 5000 + i * 1000)
+                  .set("zacc", -990)
+                  .set("xmag", 300)
+                  .set("ymag", 400),
+              at);
+        t.add(Message("MOUNT_ORIENTATION").set("pitch", -60).set("time_boot_ms", 77), at + 0.3, 1, 154);
+    }
+    const LogPtr log = t.read();
+    std::map<std::pair<int, int>, std::string> who;
+    for (const LogSpeaker& s : log->speakers) who[{s.system, s.component}] = s.kind;
+    CHECK(who == std::map<std::pair<int, int>, std::string>{{{1, 1}, "autopilot"},
+                                                            {{1, 100}, "camera"},
+                                                            {{1, 154}, "gimbal"},
+                                                            {{1, 191}, "computer aboard"},
+                                                            {{255, 190}, "ground station"}});
+    CHECK(log->modes.size() == 1);
+    const std::pair<const char*, double> expected[] = {{"battery.voltage_v", 16},
+                                                       {"battery.2.voltage_v", 12.3},
+                                                       {"battery.2.current_a", 2.5},
+                                                       {"battery.2.used_mah", 40},
+                                                       {"battery.2.left_percent", 71},
+                                                       {"gps.fix", 3},
+                                                       {"gps.hacc_m", 0.7},
+                                                       {"gps.2.fix", 4},
+                                                       {"gps.2.lat_deg", 47.30001},
+                                                       {"gps.2.height_amsl_m", 51},
+                                                       {"mag.field_ut", 20},
+                                                       {"mag.2.field_ut", 50},
+                                                       {"imu.2.accel_z_mps2", -0.99 * 9.80665},
+                                                       {"camera.pitch_deg", -60},
+                                                       {"BATTERY_STATUS#1.battery_remaining", 71},
+                                                       {"MOUNT_ORIENTATION@154.pitch", -60}};
+    for (const auto& [name, v] : expected) {
+        INFO(name);
+        REQUIRE(log->find(name) != nullptr);
+        REQUIRE_FALSE(log->find(name)->value.empty());
+        CHECK(log->find(name)->value.back() == Approx(v));
+    }
+    CHECK_FALSE(log->has("gps.2.hacc_m"));
+    // A gimbal's clock is not the aircraft's.
+    CHECK(log->duration_s() == Approx(10).margin(0.5));
+    CHECK(log->find("MOUNT_ORIENTATION@154.pitch")->t_s.back() == Approx(10.3).margin(0.05));
+}
+
+TEST_CASE("sticks follow the parameters, rotors, wind, ground and pressure their own messages", "[logio][recording]") {
+    Tape t;
+    t.add(beat(), kStart);
+    const auto parameter = [&](const char* name, double v) {
+        t.add(Message("PARAM_VALUE").setText("param_id", name).set("param_value", v).set("param_type", 9), kStart);
+    };
+    parameter("RCMAP_THROTTLE", 5);
+    parameter("RC1_MIN", 1100);
+    parameter("RC1_TRIM", 1520);
+    parameter("RC1_MAX", 1900);
+    parameter("RC2_REVERSED", 1);
+    t.add(Message("RC_CHANNELS")
+              .set("chan1_raw", 1900)
+              .set("chan2_raw", 1750)
+              .set("chan3_raw", 1000)
+              .set("chan4_raw", 1500)
+              .set("chan5_raw", 1250),
+          kStart + 1);
+    t.add(Message("RC_CHANNELS").set("chan1_raw", 1310).set("chan2_raw", 0).set("chan4_raw", 1000), kStart + 2);
+    t.add(Message("RPM").set("rpm1", 5400).set("rpm2", 5200), kStart + 2);
+    t.add(Message("WIND").set("direction", 300).set("speed", 6), kStart + 2);
+    t.add(Message("SCALED_PRESSURE").set("press_abs", 1007.5), kStart + 2);
+    t.add(Message("DISTANCE_SENSOR").set("orientation", 25).set("current_distance", 1234).set("max_distance", 4000),
+          kStart + 2);
+    t.add(Message("DISTANCE_SENSOR").set("orientation", 0).set("current_distance", 300).set("max_distance", 4000),
+          kStart + 2);
+    t.add(Message("HOME_POSITION").set("latitude", 473000000).set("longitude", -201000000).set("altitude", 45000),
+          kStart + 3);
+    parameter("RC1_MIN", 1050);
+    const LogPtr log = t.read();
+    CHECK(log->find("stick.roll")->value[0] == 1);
+    CHECK(log->find("stick.roll")->value[1] == Approx((1310 - 1520) / (1520 - 1050.0)));
+    CHECK(log->find("stick.pitch")->value == std::vector<double>{-0.5});
+    CHECK(log->find("stick.throttle")->value == std::vector<double>{0.25});
+    CHECK(log->find("stick.yaw")->value == std::vector<double>{0, -1});
+    CHECK(log->find("rpm.1")->value == std::vector<double>{5400});
+    CHECK(log->find("rpm.2")->value == std::vector<double>{5200});
+    CHECK(log->find("wind.from_deg")->value == std::vector<double>{300});
+    CHECK(log->find("baro.pressure_hpa")->value[0] == Approx(1007.5));
+    CHECK(log->find("position.height_ground_m")->value == std::vector<double>{12.34});
+    REQUIRE(log->homes.size() == 1);
+    CHECK(log->homes[0].place.lat_deg == Approx(47.3));
+    CHECK(*log->homes[0].place.amsl_m == Approx(45));
+    REQUIRE(log->param_changes.size() == 1);
+    CHECK(log->param_changes[0].name == "RC1_MIN");
+    CHECK(log->param_changes[0].from == 1100);
+    CHECK(log->param_changes[0].to == 1050);
+}
+
+TEST_CASE("a photo that autopilot and camera both tell is one, with the place its record holds", "[logio][recording]") {
+    Tape t;
+    t.add(beat(), kStart);
+    for (int i = 1; i <= 5; ++i) {
+        const double at = kStart + 3 * i;
+        t.add(Message("SYSTEM_TIME").set("time_boot_ms", 3000 * i), at);
+        t.add(Message("CAMERA_FEEDBACK")
+                  .set("img_idx", i)
+                  .set("lat", 473000000 + i)
+                  .set("lng", -201000000)
+                  .set("alt_msl", 99.5),
+              at);
+        // The camera missed one.
+        if (i != 3)
+            t.add(Message("CAMERA_IMAGE_CAPTURED").set("image_index", 40 + i).set("capture_result", 1), at + 0.2, 1,
+                  100);
+    }
+    // And took one that nobody triggered.
+    t.add(Message("CAMERA_IMAGE_CAPTURED")
+              .set("image_index", 46)
+              .set("capture_result", 1)
+              .set("lat", 474000000)
+              .set("lon", -201000000)
+              .set("alt", 12000),
+          kStart + 16.6, 1, 100);
+    const LogPtr log = t.read();
+    std::vector<std::string> photos;
+    for (const LogEvent& e : log->events)
+        if (e.kind == "photo") photos.push_back(e.text);
+    CHECK(photos == std::vector<std::string>{"1", "2", "3", "4", "5", "46"});
+    for (const LogEvent& e : log->events)
+        if (e.kind == "photo" && e.text == "2") {
+            CHECK(e.place->lat_deg == Approx(47.3000002).margin(1e-8));
+            CHECK(*e.place->amsl_m == Approx(99.5));
+        }
+    CHECK(*log->events.back().place->amsl_m == Approx(12));
 }

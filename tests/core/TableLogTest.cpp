@@ -52,7 +52,8 @@ TEST_CASE("a transmitter's table is a flight with its place, units and times", "
     CHECK(log->find("gps.satellites")->value[0] == 12);
     CHECK(log->find("link.rssi")->value[0] == -40);
     CHECK(log->find("TABLE.SA")->value[0] == -1);
-    CHECK(log->has("TABLE.RxBt(V)"));  // the receiver's battery is not the aircraft's
+    CHECK(log->find("link.receiver_v")->value[0] == 5.1);  // the receiver's battery is not the aircraft's
+    CHECK(log->find("attitude.yaw_deg")->value[0] == 90);
     CHECK(log->sessions[0].max_height_home_m == Approx(30.48).margin(0.01));
     // Five rows a second, spread.
     const auto& t = log->find("position.lat_deg")->t_s;
@@ -195,4 +196,124 @@ TEST_CASE("tables with a mark of the encoding, lines before the header, quotes a
     CHECK(holes->find("position.lat_deg")->value.size() == 3);
     CHECK(holes->find("battery.voltage_v")->value == std::vector<double>{16, 15});
     CHECK(holes->damaged_records == 0);
+}
+
+TEST_CASE("what a height is measured from is found out, and said", "[logio][table][heights]") {
+    const auto table = [](const std::string& header, const std::vector<double>& heights, double speed) {
+        std::string text = "Time(s),Lat,Lon,Speed(m/s)," + header + "\n";
+        for (std::size_t i = 0; i < heights.size(); ++i)
+            text += fmt::format("{},47.3,-20.1,{},{}\n", i, i < 5 ? speed : 8.0, heights[i]);
+        return text;
+    };
+    const std::vector<double> from_sea{42, 42, 42.1, 42, 42, 60, 80, 100}, from_ground{0, 0, 0.1, 0, 0, 20, 40, 60};
+    // It stands at 42 m: above sea level.
+    const LogPtr sea = read(table("Alt(m)", from_sea, 0));
+    CHECK(sea->find("position.height_amsl_m")->value.back() == 100);
+    CHECK(sea->find("position.height_home_m")->value.back() == 58);
+    CHECK(says(sea, "it stands at 42.0 m at first: taken as above sea level"));
+    // It stands at 0.
+    const LogPtr ground = read(table("Altitude(m)", from_ground, 0));
+    CHECK_FALSE(ground->has("position.height_amsl_m"));
+    CHECK(ground->find("position.height_home_m")->value.back() == 60);
+    CHECK(says(ground, "taken as above take-off"));
+    // In feet it stands at 42 m all the same.
+    std::vector<double> feet = from_sea;
+    for (double& h : feet) h /= 0.3048;
+    CHECK(read(table("Alt(ft)", feet, 0))->find("position.height_amsl_m")->value.back() == Approx(100));
+    // It flies already: nobody knows, and no figure is made of it.
+    const LogPtr unknown = read(table("Alt(m)", from_sea, 9));
+    CHECK_FALSE(unknown->has("position.height_amsl_m"));
+    CHECK_FALSE(unknown->has("position.height_home_m"));
+    CHECK(says(unknown, "cannot be told"));
+    CHECK(unknown->has("TABLE.Alt(m)"));
+    // What the operator says goes before.
+    TableMapping said;
+    said.channels = {{"Alt(m)", "position.height_home_m"}};
+    CHECK(read(table("Alt(m)", from_sea, 9), said)->find("position.height_home_m")->value.back() == 100);
+}
+
+TEST_CASE("heights above the ellipsoid become heights above the sea", "[logio][table][heights]") {
+    // EGM96 at this place is -31.628 m by the tables its authors publish.
+    const LogPtr log =
+        read("Time(s),Lat,Lon,AltEllipsoid(m)\n0,38.628155,-90.220845,100\n1,38.628155,-90.220845,130\n");
+    REQUIRE(log->has("position.height_amsl_m"));
+    CHECK(log->find("position.height_amsl_m")->value[0] == Approx(131.628).margin(0.1));
+    CHECK(log->find("position.height_home_m")->value[1] == Approx(30).margin(0.01));
+    CHECK(says(log, "less the geoid's"));
+}
+
+TEST_CASE("modes and arming stand in a table as words and codes", "[logio][table][modes]") {
+    const LogPtr log = read(
+        "Time(s),FM,Armed,Alt(m),Curr(A)\n0,ANGL*,0,0,1\n1,ANGL,1,0,1\n2,WP,1,5,1\n3,RTH,1,5,1\n4,XYZ,1,5,1\n5,XYZ,0,0,"
+        "1\n");
+    std::vector<std::string> modes;
+    for (const ModeChange& m : log->modes) modes.push_back(m.name);
+    CHECK(modes == std::vector<std::string>{"levelled", "mission", "return", "XYZ"});
+    CHECK(log->modes[1].t_s == 2);
+    REQUIRE(log->events.size() >= 2);
+    std::vector<std::pair<double, std::string>> arming;
+    for (const LogEvent& e : log->events)
+        if (e.kind != "message") arming.emplace_back(e.t_s, e.kind);
+    CHECK(arming == std::vector<std::pair<double, std::string>>{{1, "armed"}, {5, "disarmed"}});
+    // A column of numbers is no mode.
+    CHECK(read("Time(s),Mode,Alt(m)\n0,3,0\n1,4,0\n")->modes.empty());
+}
+
+TEST_CASE("sticks are told by their range, the receiver's voltage by its size", "[logio][table][sticks]") {
+    const LogPtr units = read("Time(s),Ail,Ele,Thr,Rud,RxBt(V)\n0,-1024,0,-1024,512,5.0\n1,1024,512,1024,-512,5.1\n");
+    CHECK(units->find("stick.roll")->value == std::vector<double>{-1, 1});
+    CHECK(units->find("stick.pitch")->value == std::vector<double>{0, 0.5});
+    CHECK(units->find("stick.throttle")->value == std::vector<double>{0, 1});
+    CHECK(units->find("stick.yaw")->value == std::vector<double>{0.5, -0.5});
+    CHECK(units->find("link.receiver_v")->value[1] == 5.1);
+    CHECK_FALSE(units->has("battery.voltage_v"));
+    const LogPtr pulses =
+        read("Time(s),Ail,Ele,Thr,Rud,RxBt(V)\n0,988,1500,988,1500,16.4\n1,2012,1756,2012,1500,16.2\n");
+    CHECK(pulses->find("stick.roll")->value == std::vector<double>{-1, 1});
+    CHECK(pulses->find("stick.pitch")->value == std::vector<double>{0, 0.5});
+    CHECK(pulses->find("stick.throttle")->value == std::vector<double>{0, 1});
+    CHECK(pulses->find("battery.voltage_v")->value[0] == 16.4);
+    CHECK(says(pulses, "no other voltage is there"));
+}
+
+TEST_CASE("times with zones, in one cell, since 1970, with commas and of the afternoon", "[logio][table][times]") {
+    const auto start = [](const std::string& header, const std::string& first, const std::string& second,
+                          char separator = ',') {
+        const std::string s(1, separator);
+        const LogPtr log =
+            read(header + s + "Alt(m)" + s + "Curr(A)\n" + first + s + "0" + s + "1\n" + second + s + "0" + s + "1\n");
+        CHECK(log->duration_s() == Approx(1.5));
+        return isoUtcMillis(log->start_unix_s);
+    };
+    CHECK(start("Timestamp", "2026-05-14T09:12:30.250Z", "2026-05-14T09:12:31.750Z") == "2026-05-14T09:12:30.250Z");
+    CHECK(start("Time", "2026-05-14 09:12:30+02:00", "2026-05-14 09:12:31.5+02:00") == "2026-05-14T07:12:30Z");
+    CHECK(start("Date", "14.05.2026 09:12:30,250-0300", "14.05.2026 09:12:31,750-0300", ';') ==
+          "2026-05-14T12:12:30.250Z");
+    CHECK(start("Time (UTC)", "2026-05-14 09:12:30", "2026-05-14 09:12:31.5") == "2026-05-14T09:12:30Z");
+    CHECK(start("Timestamp", "1778749950250", "1778749951750") == "2026-05-14T09:12:30.250Z");
+    CHECK(start("Timestamp", "1778749950.25", "1778749951.75") == "2026-05-14T09:12:30.250Z");
+    TableMapping utc;
+    utc.utc_offset_s = 0;
+    CHECK(
+        isoUtc(read("Date,Time,Alt(m),x\n05/14/2026,1:02:03 PM,0,1\n05/14/2026,1:02:04 PM,0,1\n", utc)->start_unix_s) ==
+        "2026-05-14T13:02:03Z");
+    CHECK(isoUtc(read("Date,Time,Alt(m),x\n05/14/2026,12:02:03 AM,0,1\n05/14/2026,12:02:04 AM,0,1\n", utc)
+                     ->start_unix_s) == "2026-05-14T00:02:03Z");
+}
+
+TEST_CASE("units stand behind names in every way", "[logio][table]") {
+    const LogPtr log = read(
+        "time_s,lat,lng,alt_ft,speed_mph,vspeed_fpm,curr_ma,airspeed_knots\n0,47.3,-20.1,0,10,100,2500,20\n1,47.3,-20."
+        "1,100,"
+        "10,100,2500,20\n");
+    CHECK(log->find("position.height_home_m")->value.back() == Approx(30.48));
+    CHECK(log->find("velocity.ground_mps")->value[0] == Approx(4.4704));
+    CHECK(log->find("velocity.climb_mps")->value[0] == Approx(0.508));
+    CHECK(log->find("battery.current_a")->value[0] == 2.5);
+    CHECK(log->find("velocity.air_mps")->value[0] == Approx(20 * 1852 / 3600.0));
+    // Before there is a place it is said to be 0/0.
+    const LogPtr late = read("Time(s),Lat,Lon,Alt(m)\n0,0,0,0\n1,47.3,-20.1,0\n2,47.3,-20.1,3\n");
+    CHECK(late->find("position.lat_deg")->value == std::vector<double>{47.3, 47.3});
+    CHECK(late->sessions[0].distance_m == 0);
+    CHECK(late->duration_s() == 2);
 }

@@ -192,6 +192,54 @@ TEST_CASE("GPX and KML of a flight are read back by OGR with all points and heig
     CHECK(isoUtcMillis(1784793600) == "2026-07-23T08:00:00Z");
 }
 
+TEST_CASE("two flights of a log are two tracks, and heights that are not known are said", "[exchange][formats]") {
+    const TempDir dir;
+    FlightLog log;
+    log.start_unix_s = 1.79e9;
+    for (int flight = 0; flight < 2; ++flight)
+        for (int i = 0; i <= 20; ++i) {
+            const double t = flight * 100 + i;
+            log.channel("position.lat_deg", "deg").add(t, 47.3 + flight * 0.01 + i * 1e-5);
+            log.channel("position.lon_deg", "deg").add(t, -20.1);
+            log.channel("position.height_home_m", "m").add(t, 5 + i);
+        }
+    log.modes = {{0, "hold"}, {10, "mission"}};
+    log.events = {{5, "photo", "1"}, {6, "mark", "here it shook"}, {7, "photo", "2", LoggedPlace{47.5, -20.5, 99}}};
+    log.findSessions({});
+    REQUIRE(log.sessions.size() == 2);
+    CHECK(heightsNote(log).find("above home") != std::string::npos);
+    spit(dir / "two.kml", logKml(log, "two.ulg"));
+    const std::string kml = slurp(dir / "two.kml");
+    CHECK(kml.find("clampToGround") == std::string::npos);
+    CHECK(kml.find("relativeToGround") != std::string::npos);
+    CHECK(kml.find("heights are those above home") != std::string::npos);
+    for (const char* name : {"photo 1", "photo 2", "here it shook", "mode: mission"}) {
+        INFO(name);
+        CHECK(kml.find(std::string("<name>") + name + "</name>") != std::string::npos);
+    }
+    // hold, mission, and mission of the second flight: no line leads from one to the other.
+    const Read lines = byOgr(dir / "two.kml");
+    CHECK(lines.lines == 3);
+    CHECK(lines.vertices == 42 + 1);
+    spit(dir / "two.gpx", logGpx(log, "two.ulg"));
+    CHECK(byOgr(dir / "two.gpx", "tracks").lines == 2);
+    CHECK(byOgr(dir / "two.gpx", "waypoints").points == 5);
+    CHECK(slurp(dir / "two.gpx").find("two.ulg, flight 2") != std::string::npos);
+    spit(dir / "two.geojson", logGeoJson(log, "two.ulg"));
+    const Read json = byOgr(dir / "two.geojson");
+    CHECK(json.lines == 3);
+    CHECK(json.points == 5);
+    CHECK(slurp(dir / "two.geojson").find("above home") != std::string::npos);
+    // The place of a photo is the one its record holds.
+    CHECK(photoTable(log).find("2,2026-09-21T14:13:27Z,7.000,47.50000000,-20.50000000,99.00") != std::string::npos);
+    // Nothing to be said where sea level is known.
+    for (int i = 0; i < 42; ++i)
+        log.channel("position.height_amsl_m", "m")
+            .add(log.find("position.lat_deg")->t_s[static_cast<std::size_t>(i)], 30 + i);
+    CHECK(heightsNote(log).empty());
+    CHECK(logKml(log, "t").find("relativeToGround") == std::string::npos);
+}
+
 TEST_CASE("chosen channels, photos and the page of a log by the command line", "[exchange][cli][demo]") {
     const TempDir dir;
     CliArguments a;

@@ -228,6 +228,114 @@ TEST_CASE("a flight of family 12: its start, its home, modes, field, thrust, cha
     }
 }
 
+TEST_CASE("family 12: second sensors, sticks, rotors, wind, home, photos where they were taken",
+          "[logio][ulog][layout]") {
+    for (const bool older : {false, true}) {
+        INFO((older ? "older names" : "newer names"));
+        Builder b;
+        b.format(older ? "manual_control_setpoint:uint64_t timestamp;float x;float y;float z;float r;"
+                       : "manual_control_setpoint:uint64_t timestamp;float roll;float pitch;float yaw;float throttle;");
+        b.format(
+            "battery_status:uint64_t timestamp;float voltage_v;float current_a;float discharged_mah;float remaining;");
+        b.format("sensor_gps:uint64_t timestamp;double latitude_deg;double longitude_deg;uint8_t fix_type;float eph;");
+        b.format("sensor_mag:uint64_t timestamp;float x;float y;float z;");
+        b.format("esc_report:uint64_t timestamp;int32_t esc_rpm;float esc_voltage;");
+        b.format("esc_status:uint64_t timestamp;uint8_t count;esc_report[4] esc;");
+        b.format("wind:uint64_t timestamp;float windspeed_north;float windspeed_east;");
+        b.format("home_position:uint64_t timestamp;double lat;double lon;float alt;");
+        b.format(
+            older ? "camera_trigger:uint64_t timestamp;uint64_t timestamp_utc;uint32_t seq;"
+                  : "camera_capture:uint64_t timestamp;uint64_t timestamp_utc;uint32_t seq;double lat;double lon;float "
+                    "alt;int8_t result;");
+        b.format("vehicle_global_position:uint64_t timestamp;double lat;double lon;float alt;");
+        b.format(older ? "actuator_outputs:uint64_t timestamp;uint32_t noutputs;float[6] output;"
+                       : "actuator_motors:uint64_t timestamp;float[12] control;");
+        b.subscribe(0, "manual_control_setpoint");
+        b.subscribe(1, "battery_status");
+        b.subscribe(2, "battery_status", 1);
+        b.subscribe(3, "sensor_gps", 1);
+        b.subscribe(4, "sensor_mag", 1);
+        b.subscribe(5, "esc_status");
+        b.subscribe(6, "wind");
+        b.subscribe(7, "home_position");
+        b.subscribe(8, older ? "camera_trigger" : "camera_capture");
+        b.subscribe(9, "vehicle_global_position");
+        b.subscribe(10, older ? "actuator_outputs" : "actuator_motors");
+        const auto f = [](float v) { return Builder::bytes(v); };
+        for (int s = 0; s <= 30; ++s) {
+            const std::uint64_t us = 7000000 + static_cast<std::uint64_t>(s) * 1000000;
+            b.data(0, us, older ? f(-0.5f) + f(0.25f) + f(0.75f) + f(0.1f) : f(0.25f) + f(-0.5f) + f(0.1f) + f(0.5f));
+            b.data(1, us, f(16.0f) + f(9.0f) + f(100.0f) + f(0.9f));
+            b.data(2, us, f(12.25f) + f(2.5f) + f(40.0f) + f(0.71f));
+            b.data(3, us, Builder::bytes(47.30001) + Builder::bytes(-20.1) + static_cast<char>(4) + f(0.65f));
+            b.data(4, us, f(0.3f) + f(0.0f) + f(0.4f));
+            std::string esc(1, 4);
+            for (int i = 0; i < 4; ++i)
+                esc += Builder::bytes(us) + Builder::bytes<std::int32_t>(i == 3 ? 0 : 5400 - 100 * i) + f(16.0f);
+            b.data(5, us, esc);
+            b.data(6, us, f(0.0f) + f(6.0f));
+            if (s == 2) b.data(7, us, Builder::bytes(47.3) + Builder::bytes(-20.1) + f(31.0f));
+            b.data(9, us, Builder::bytes(47.3 + s * 1e-5) + Builder::bytes(-20.1) + f(31.0f + static_cast<float>(s)));
+            if (s == 10 || s == 12 || s == 14) {
+                std::string photo =
+                    Builder::bytes<std::uint64_t>(0) + Builder::bytes<std::uint32_t>(static_cast<std::uint32_t>(s));
+                if (!older)
+                    photo +=
+                        Builder::bytes(47.4) + Builder::bytes(-20.2) + f(77.5f) + static_cast<char>(s == 12 ? 0 : 1);
+                b.data(8, us, photo);
+            }
+            std::string outputs = older ? Builder::bytes<std::uint32_t>(6) : std::string();
+            for (int i = 0; i < (older ? 6 : 12); ++i)
+                outputs += older ? f(i < 4    ? 1500.0f + 10 * static_cast<float>(s % 5)
+                                     : i == 4 ? 1500.0f
+                                              : 0.0f)
+                                 : f(i < 4 ? 0.5f + 0.01f * static_cast<float>(s % 5) : NAN);
+            b.data(10, us, outputs);
+        }
+        const LogPtr log = read(b);
+        CHECK(log->damaged_records == 0);
+        const auto at = [&](const char* name) {
+            INFO(name);
+            const Channel* c = log->find(name);
+            REQUIRE(c != nullptr);
+            return c->at(20.0).value_or(NAN);
+        };
+        CHECK(at("stick.roll") == Approx(0.25));
+        CHECK(at("stick.pitch") == Approx(-0.5));
+        CHECK(at("stick.yaw") == Approx(0.1));
+        CHECK(at("stick.throttle") == Approx(0.75));
+        CHECK(at("battery.voltage_v") == Approx(16));
+        CHECK(at("battery.2.voltage_v") == Approx(12.25));
+        CHECK(at("battery.2.left_percent") == Approx(71));
+        CHECK(at("gps.2.fix") == 4);
+        CHECK(at("gps.2.lat_deg") == Approx(47.30001));
+        CHECK(at("gps.2.hacc_m") == Approx(0.65));
+        CHECK(at("mag.2.field_ut") == Approx(50));
+        CHECK(at("rpm.1") == 5400);
+        CHECK(at("rpm.3") == 5200);
+        CHECK_FALSE(log->has("rpm.4"));
+        CHECK(at("wind.from_deg") == Approx(270));
+        CHECK(at("motor.1") == Approx(50));
+        CHECK(log->has("motor.4"));
+        CHECK_FALSE(log->has("motor.5"));
+        CHECK_FALSE(log->has("motor.6"));
+        REQUIRE(log->homes.size() == 1);
+        CHECK(*log->homes[0].place.amsl_m == Approx(31));
+        CHECK(log->homes[0].t_s == Approx(2));
+        std::vector<double> photos;
+        for (const LogEvent& e : log->events)
+            if (e.kind == "photo") {
+                photos.push_back(e.t_s);
+                const auto place = log->placeOf(e);
+                REQUIRE(place);
+                CHECK(place->lat_deg == Approx(older ? 47.3 + e.t_s * 1e-5 : 47.4));
+                CHECK(*place->amsl_m == Approx(older ? 31 + e.t_s : 77.5));
+            }
+        // One of them failed.
+        CHECK(photos == (older ? std::vector<double>{10, 12, 14} : std::vector<double>{10, 14}));
+    }
+}
+
 TEST_CASE("a word of ours in another program's log is only a message", "[logio][ulog]") {
     Builder b;
     b.format("v:uint64_t timestamp;float x;").subscribe(1, "v").data(1, 1000000, Builder::bytes(1.0f));

@@ -10,6 +10,7 @@
 namespace anhinga {
 
 namespace {
+constexpr int kAircraft = -10;  // and below: in the list of flights, another aircraft of the file
 constexpr int kNameRole = Qt::UserRole;
 const QString kFavourites = "Favourites", kFormulas = "Formulas";
 }  // namespace
@@ -131,8 +132,15 @@ ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* pare
     };
     connect(tree_, &QTreeWidget::itemExpanded, this, [remember](QTreeWidgetItem* i) { remember(i, true); });
     connect(tree_, &QTreeWidget::itemCollapsed, this, [remember](QTreeWidgetItem* i) { remember(i, false); });
-    connect(sessions_, &QComboBox::activated, this,
-            [this](int i) { band_->model().setSession(sessions_->itemData(i).toInt()); });
+    connect(sessions_, &QComboBox::activated, this, [this](int i) {
+        const int choice = sessions_->itemData(i).toInt();
+        if (choice <= kAircraft) {
+            // The list is made anew by it: not while it tells of the choice.
+            QTimer::singleShot(0, this, [this, choice] { review_->chooseAircraft(kAircraft - choice); });
+        } else {
+            band_->model().setSession(choice);
+        }
+    });
     connect(&band_->model(), &TraceModel::tracesChanged, this, &ChannelPanel::fill);
     connect(&band_->model(), &TraceModel::channelsChanged, this, &ChannelPanel::fill);
     open_groups_ = {"position", "velocity", "battery", kFavourites, kFormulas};
@@ -168,7 +176,7 @@ void ChannelPanel::refresh() {
 void ChannelPanel::fillSessions() {
     sessions_->clear();
     const LogPtr log = review_->log();
-    sessions_->setVisible(log != nullptr && !log->sessions.empty());
+    sessions_->setVisible(log != nullptr && (!log->sessions.empty() || !review_->fileLog()->others.empty()));
     if (!log) return;
     const auto words = [](const LogSession& s) {
         return inUnits(QString("%1 · %2 · top %3 m home")
@@ -183,6 +191,14 @@ void ChannelPanel::fillSessions() {
         sessions_->addItem((n > 1 ? QString("%1 of %2: ").arg(i + 1).arg(n) : QString()) + words(log->sessions[i]),
                            n > 1 ? static_cast<int>(i) : -1);
     sessions_->setCurrentIndex(std::max(0, sessions_->findData(band_->model().session())));
+    // The other aircraft of the same recording.
+    const LogPtr file = review_->fileLog();
+    if (file->others.empty()) return;
+    sessions_->insertSeparator(sessions_->count());
+    for (int k = 0; k <= static_cast<int>(file->others.size()); ++k)
+        if (const FlightLog& of = k == 0 ? *file : *file->others[static_cast<std::size_t>(k) - 1];
+            k != review_->aircraft())
+            sessions_->addItem("To " + QString::fromStdString(of.vehicle), kAircraft - k);
 }
 
 void ChannelPanel::clicked(QTreeWidgetItem* item, int column) {

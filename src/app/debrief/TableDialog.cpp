@@ -35,6 +35,14 @@ constexpr Choice kChoices[] = {{"", "kept as it is"},
                                {"battery.used_mah", "charge used"},
                                {"battery.left_percent", "battery left"},
                                {"throttle.percent", "throttle"},
+                               {kModeColumn, "flight mode"},
+                               {kArmedColumn, "armed or not"},
+                               {kEllipsoidColumn, "height above the ellipsoid"},
+                               {"stick.roll", "roll stick"},
+                               {"stick.pitch", "pitch stick"},
+                               {"stick.throttle", "throttle stick"},
+                               {"stick.yaw", "yaw stick"},
+                               {"link.receiver_v", "receiver voltage"},
                                {"link.rssi", "signal strength"}};
 
 QString keyOf(const std::string& signature) {

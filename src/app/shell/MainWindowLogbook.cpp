@@ -36,8 +36,8 @@ void MainWindow::connectLogbook() {
     connect(&review_, &ReviewSession::logChanged, this, [this] {
         // The recording that is still being written comes when it is complete.
         const bool growing = link_.connected() && review_.path() == link_.recordPath();
-        if (review_.log() && !growing && QFileInfo(review_.path()).isFile())
-            logbook_.add(review_.path(), review_.log());
+        if (review_.fileLog() && review_.aircraft() == 0 && !growing && QFileInfo(review_.path()).isFile())
+            logbook_.add(review_.path(), review_.fileLog());
     });
     connect(&logbook_, &LogbookSession::failed, this, [this](const QString& why) {
         if (!logbook_page_->isVisible()) showMessage("Not in the logbook: " + why);

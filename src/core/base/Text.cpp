@@ -152,4 +152,28 @@ double unixNow() {
     return std::chrono::duration<double>(std::chrono::system_clock::now().time_since_epoch()).count();
 }
 
+std::optional<IsoTime> parseIsoTime(std::string_view text) {
+    while (!text.empty() && static_cast<unsigned char>(text.front()) <= ' ') text.remove_prefix(1);
+    while (!text.empty() && static_cast<unsigned char>(text.back()) <= ' ') text.remove_suffix(1);
+    constexpr std::size_t kDay = 10, kSeconds = 19;  // characters of the day, and up to the whole seconds
+    if (text.size() < kSeconds || (text[kDay] != 'T' && text[kDay] != ' ')) return std::nullopt;
+    const auto whole = parseUtc(std::string(text.substr(0, kDay)) + "T" +
+                                std::string(text.substr(kDay + 1, kSeconds - kDay - 1)) + "Z");
+    if (!whole) return std::nullopt;
+    std::string_view rest = text.substr(kSeconds);
+    double fraction = 0;
+    if (!rest.empty() && (rest[0] == '.' || rest[0] == ',')) {
+        std::size_t n = 1;
+        double unit = 0.1;
+        for (; n < rest.size() && rest[n] >= '0' && rest[n] <= '9'; ++n, unit /= 10) fraction += (rest[n] - '0') * unit;
+        rest.remove_prefix(n);
+    }
+    if (rest.empty() || rest == "Z") return IsoTime{*whole + fraction, !rest.empty()};
+    if ((rest[0] != '+' && rest[0] != '-') || rest.size() < 3) return std::nullopt;
+    const auto hours = parseNumber(rest.substr(1, 2)),
+               minutes = rest.size() >= 5 ? parseNumber(rest.substr(rest.size() - 2)) : 0;
+    if (!hours || !minutes) return std::nullopt;
+    return IsoTime{*whole + fraction - (rest[0] == '-' ? -1 : 1) * (*hours * 3600 + *minutes * 60), true};
+}
+
 }  // namespace anhinga

@@ -17,6 +17,13 @@ std::string isoUtc(double unix_seconds);
 std::string isoUtcMillis(double unix_seconds);
 /// And back, as seconds since 1970; nothing for any other form.
 std::optional<double> parseUtc(std::string_view text);
+/// A moment as ISO 8601 writes it; `zoned`: it says how far its clock is from UTC, else it is taken as UTC.
+struct IsoTime {
+    double unix_s = 0;
+    bool zoned = false;
+};
+/// "2026-05-14T09:12:30.25Z", with a space for the T, with an offset from UTC, or without either.
+std::optional<IsoTime> parseIsoTime(std::string_view text);
 /// Without the spaces, tabs and carriage returns around it.
 std::string_view trimmed(std::string_view text);
 /// The whole text as a finite number, or nothing.

@@ -44,7 +44,11 @@ pugi::xml_node kmlDocument(pugi::xml_document& doc, const std::string& title) {
     return document;
 }
 
-void lineString(pugi::xml_node parent, const std::string& name, const std::string& colour, bool absolute,
+constexpr const char* kAbsolute = "absolute";
+constexpr const char* kOverGround = "relativeToGround";
+constexpr const char* kOnGround = "clampToGround";
+
+void lineString(pugi::xml_node parent, const std::string& name, const std::string& colour, const char* altitude_mode,
                 const std::string& coordinates) {
     pugi::xml_node mark = parent.append_child("Placemark");
     child(mark, "name", name);
@@ -52,7 +56,7 @@ void lineString(pugi::xml_node parent, const std::string& name, const std::strin
     child(line_style, "color", colour);
     child(line_style, "width", "3");
     pugi::xml_node line = mark.append_child("LineString");
-    child(line, "altitudeMode", absolute ? "absolute" : "clampToGround");
+    child(line, "altitudeMode", altitude_mode);
     child(line, "coordinates", coordinates);
 }
 
@@ -115,20 +119,52 @@ std::string csvText(const std::string& text) {
 struct Sample {
     double t_s;
     GeoPoint place;
-    std::optional<double> amsl_m;
+    std::optional<double> amsl_m, home_m;
+    std::size_t flight = 0;  // session of the log
 };
 std::vector<Sample> trackOf(const FlightLog& log) {
     std::vector<Sample> track;
     const Channel* lat = log.find("position.lat_deg");
     const Channel* lon = log.find("position.lon_deg");
     const Channel* amsl = log.find("position.height_amsl_m");
+    const Channel* home = log.find("position.height_home_m");
     if (lat == nullptr || lon == nullptr) return track;
+    const auto at = [](const Channel* c, double t) -> std::optional<double> {
+        constexpr double kSoon_s = 1;  // heights may come a little after the first place
+        if (c == nullptr || c->t_s.empty()) return std::nullopt;
+        return t < c->t_s.front() && c->t_s.front() - t < kSoon_s ? c->value.front() : c->at(t);
+    };
+    std::size_t flight = 0;
     for (std::size_t i = 0; i < lat->t_s.size(); ++i) {
-        const auto l = lon->at(lat->t_s[i]);
+        const double t = lat->t_s[i];
+        const auto l = lon->at(t);
         if (!l || !isValid({lat->value[i], *l})) continue;
-        track.push_back({lat->t_s[i], {lat->value[i], *l}, amsl != nullptr ? amsl->at(lat->t_s[i]) : std::nullopt});
+        while (flight + 1 < log.sessions.size() && t >= log.sessions[flight + 1].from_s) ++flight;
+        track.push_back({t, {lat->value[i], *l}, at(amsl, t), at(home, t), flight});
     }
     return track;
+}
+
+/// Photos, the operator's marks and changes of mode, each with its place, where there is one.
+struct Mark {
+    std::string name;
+    double t_s;
+    LoggedPlace place;
+};
+std::vector<Mark> marksOf(const FlightLog& log) {
+    std::vector<Mark> marks;
+    int photos = 0;
+    for (const LogEvent& e : log.events) {
+        if (e.kind == "photo") ++photos;
+        if (e.kind != "photo" && e.kind != "mark") continue;
+        if (const auto place = log.placeOf(e))
+            marks.push_back({e.kind == "photo" ? fmt::format("photo {}", photos) : e.text, e.t_s, *place});
+    }
+    for (const ModeChange& m : log.modes)
+        if (const auto place = log.placeOf({m.t_s, "mode", m.name}))
+            marks.push_back({"mode: " + m.name, m.t_s, *place});
+    std::stable_sort(marks.begin(), marks.end(), [](const Mark& a, const Mark& b) { return a.t_s < b.t_s; });
+    return marks;
 }
 
 }  // namespace
@@ -142,12 +178,13 @@ std::string extensionOf(const std::string& path) {
 }
 
 namespace {
-void addFlight(pugi::xml_node document, const FlightLog& log) {
+pugi::xml_node addFlight(pugi::xml_node document, const FlightLog& log) {
     pugi::xml_node folder = document.append_child("Folder");
     folder.append_attribute("id") = kFlightFolder;
     child(folder, "name", log.format == "rehearsal" ? "Rehearsed flight" : "Flight");
     addKmlTrack(folder, log);
     addKmlTour(folder, log);
+    return folder;
 }
 }  // namespace
 
@@ -161,7 +198,7 @@ std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras
         line += coordinate(p.position, p.amsl_m.value_or(0));
     }
     lineString(document, all_known ? "Route" : "Route (some heights unknown, drawn on the ground)", "ff80740b",
-               all_known, line);
+               all_known ? kAbsolute : kOnGround, line);
     if (plan.home) kmlPoint(document, "Home", "", plan.home->position, homePoint(path));
     std::unordered_map<ItemId, std::optional<double>> amsl;
     for (const PathPoint& p : path.points)
@@ -188,7 +225,7 @@ std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras
         } else {
             std::string wire;
             for (const GeoPoint& p : o.points) wire += coordinate(p, 0);
-            lineString(document, name, "ff243ab9", false, wire);
+            lineString(document, name, "ff243ab9", kOnGround, wire);
         }
     }
     if (extras.route != nullptr)
@@ -293,40 +330,74 @@ std::string planCsv(const Plan& plan, const Path& path) {
     return out;
 }
 
+std::string heightsNote(const FlightLog& log) {
+    const auto track = trackOf(log);
+    const auto some = [&](auto&& test) { return std::any_of(track.begin(), track.end(), test); };
+    if (track.empty() || !some([](const Sample& s) { return !s.amsl_m; })) return "";
+    if (some([](const Sample& s) { return !s.amsl_m && s.home_m; }))
+        return "The log has no heights above sea level here: heights are those above home, drawn above the ground.";
+    return "The log has no heights here: the track is drawn on the ground.";
+}
+
 std::string logKml(const FlightLog& log, const std::string& title) {
     pugi::xml_document doc;
     pugi::xml_node document = kmlDocument(doc, title);
+    if (const std::string note = heightsNote(log); !note.empty()) child(document, "description", note);
     constexpr const char* kColours[] = {"ff80740b", "ff337a4e", "ff007ab9", "ff6e3a6b", "ff243ab9"};
     std::string line, last_point, mode = "flight";
-    std::size_t next_mode = 0, colour = 0;
-    bool heights = true;
+    std::size_t next_mode = 0, colour = 0, flight = 0;
+    const char* heights = kAbsolute;
     const auto flush = [&] {
         if (!line.empty()) lineString(document, mode, kColours[colour++ % std::size(kColours)], heights, line);
         line.clear();
     };
     for (const Sample& s : trackOf(log)) {
+        const char* now = s.amsl_m ? kAbsolute : s.home_m ? kOverGround : kOnGround;
         while (next_mode < log.modes.size() && log.modes[next_mode].t_s <= s.t_s) {
             flush();
             line = last_point;  // the lines of two modes meet
             mode = log.modes[next_mode++].name;
         }
-        heights = s.amsl_m.has_value();
-        last_point = coordinate(s.place, s.amsl_m.value_or(0));
+        // No line between two flights, and none of two kinds of heights.
+        if (s.flight != flight || (now != heights && !last_point.empty())) {
+            if (s.flight == flight || line != last_point) flush();
+            line.clear();
+        }
+        flight = s.flight;
+        heights = now;
+        last_point = coordinate(s.place, s.amsl_m.value_or(s.home_m.value_or(0)));
         line += last_point;
     }
     flush();
-    addFlight(document, log);
+    pugi::xml_node folder = addFlight(document, log);
+    for (const Mark& m : marksOf(log))
+        kmlPoint(folder, m.name, log.start_unix_s > 0 ? isoUtcMillis(log.start_unix_s + m.t_s) : "",
+                 {m.place.lat_deg, m.place.lon_deg}, m.place.amsl_m);
     return xmlText(doc);
 }
 
 std::string logGpx(const FlightLog& log, const std::string& title) {
     pugi::xml_document doc;
     pugi::xml_node gpx = gpxRoot(doc, title);
-    pugi::xml_node segment = gpx.append_child("trk").append_child("trkseg");
+    const auto timed = [&](pugi::xml_node node, double t, std::optional<double> amsl_m) {
+        if (amsl_m) child(node, "ele", fmt::format("{:.2f}", *amsl_m));
+        if (log.start_unix_s > 0) child(node, "time", isoUtcMillis(log.start_unix_s + t));
+    };
+    for (const Mark& m : marksOf(log)) {
+        pugi::xml_node point = gpxPoint(gpx, "wpt", {m.place.lat_deg, m.place.lon_deg});
+        timed(point, m.t_s, m.place.amsl_m);
+        child(point, "name", m.name);
+    }
+    pugi::xml_node segment;
+    std::size_t flight = 0;
     for (const Sample& s : trackOf(log)) {
-        pugi::xml_node point = gpxPoint(segment, "trkpt", s.place);
-        if (s.amsl_m) child(point, "ele", fmt::format("{:.2f}", *s.amsl_m));
-        if (log.start_unix_s > 0) child(point, "time", isoUtcMillis(log.start_unix_s + s.t_s));
+        if (segment.empty() || s.flight != flight) {
+            pugi::xml_node track = gpx.append_child("trk");
+            child(track, "name", log.sessions.size() > 1 ? fmt::format("{}, flight {}", title, s.flight + 1) : title);
+            segment = track.append_child("trkseg");
+            flight = s.flight;
+        }
+        timed(gpxPoint(segment, "trkpt", s.place), s.t_s, s.amsl_m);
     }
     return xmlText(doc);
 }
@@ -343,7 +414,7 @@ std::string logCsv(const FlightLog& log) {
     const Channel* clock = log.find("position.lat_deg");
     if (clock == nullptr && !columns.empty()) clock = columns.front();
     for (std::size_t i = 0; clock != nullptr && i < clock->t_s.size(); ++i) {
-        out += fmt::format("{:.3f}", clock->t_s[i]);
+        out += fmt::format("{:.3f}", clock->t_s[i] - log.zero());
         for (const Channel* c : columns) {
             const auto v = c->at(clock->t_s[i]);
             out += v ? fmt::format(",{:.10g}", *v) : ",";
@@ -363,13 +434,17 @@ std::string logGeoJson(const FlightLog& log, const std::string& title) {
     };
     Json line = Json::array(), times = Json::array();
     std::string mode = "flight";
+    std::size_t flight = 0;
+    const std::string note = heightsNote(log);
     const auto flush = [&] {
         if (line.size() > 1)
-            features.push_back(
-                {{"type", "Feature"},
-                 {"geometry", {{"type", "LineString"}, {"coordinates", line}}},
-                 {"properties",
-                  {{"name", mode}, {"log", title}, {"heights", "above mean sea level"}, {"t_s", times}}}});
+            features.push_back({{"type", "Feature"},
+                                {"geometry", {{"type", "LineString"}, {"coordinates", line}}},
+                                {"properties",
+                                 {{"name", mode},
+                                  {"log", title},
+                                  {"heights", note.empty() ? "above mean sea level" : note},
+                                  {"t_s", times}}}});
     };
     std::size_t next = 0;
     for (const Sample& s : trackOf(log)) {
@@ -382,20 +457,22 @@ std::string logGeoJson(const FlightLog& log, const std::string& title) {
             }
             mode = log.modes[next++].name;
         }
+        if (s.flight != flight) {  // no line between two flights
+            flush();
+            line = Json::array();
+            times = Json::array();
+            flight = s.flight;
+        }
         line.push_back(position(s));
-        times.push_back(std::round(s.t_s * 1000) / 1000);
+        times.push_back(std::round((s.t_s - log.zero()) * 1000) / 1000);
     }
     flush();
-    const auto track = trackOf(log);
-    int number = 0;
-    for (const LogEvent& e : log.events) {
-        if (e.kind != "photo" || track.empty()) continue;
-        auto at =
-            std::lower_bound(track.begin(), track.end(), e.t_s, [](const Sample& s, double t) { return s.t_s < t; });
-        if (at == track.end()) --at;
+    for (const Mark& m : marksOf(log)) {
+        Json at = Json::array({m.place.lon_deg, m.place.lat_deg});
+        if (m.place.amsl_m) at.push_back(std::round(*m.place.amsl_m * 100) / 100);
         features.push_back({{"type", "Feature"},
-                            {"geometry", {{"type", "Point"}, {"coordinates", position(*at)}}},
-                            {"properties", {{"name", fmt::format("photo {}", ++number)}, {"t_s", e.t_s}}}});
+                            {"geometry", {{"type", "Point"}, {"coordinates", at}}},
+                            {"properties", {{"name", m.name}, {"t_s", m.t_s - log.zero()}}}});
     }
     return Json{{"type", "FeatureCollection"}, {"features", features}}.dump(1, ' ', false,
                                                                             Json::error_handler_t::replace) +
@@ -430,7 +507,7 @@ Result<std::string> logChannels(const FlightLog& log, const LogTable& table) {
     }
     std::vector<std::size_t> next(columns.size(), 0);
     for (const double t : times) {
-        out += fmt::format("{:.4f}", t);
+        out += fmt::format("{:.4f}", t - log.zero());
         for (std::size_t i = 0; i < columns.size(); ++i) {
             const Channel& c = *columns[i];
             while (next[i] < c.t_s.size() && c.t_s[next[i]] <= t + 1e-9) ++next[i];
@@ -445,19 +522,20 @@ Result<std::string> logChannels(const FlightLog& log, const LogTable& table) {
 std::string photoTable(const FlightLog& log) {
     std::string out =
         "photo,utc,time_s,lat_deg,lon_deg,height_amsl_m,height_home_m,yaw_deg,pitch_deg,roll_deg,camera_pitch_deg\n";
-    const char* const names[] = {"position.lat_deg",       "position.lon_deg", "position.height_amsl_m",
-                                 "position.height_home_m", "attitude.yaw_deg", "attitude.pitch_deg",
-                                 "attitude.roll_deg",      "camera.pitch_deg"};
+    const char* const names[] = {"position.height_home_m", "attitude.yaw_deg", "attitude.pitch_deg",
+                                 "attitude.roll_deg", "camera.pitch_deg"};
     int number = 0;
     for (const LogEvent& e : log.events) {
         if (e.kind != "photo") continue;
         out += fmt::format("{},{},{:.3f}", ++number, log.start_unix_s > 0 ? isoUtcMillis(log.start_unix_s + e.t_s) : "",
-                           e.t_s);
+                           e.t_s - log.zero());
+        const auto place = log.placeOf(e);
+        out += place ? fmt::format(",{:.8f},{:.8f},", place->lat_deg, place->lon_deg) : ",,,";
+        if (place && place->amsl_m && std::isfinite(*place->amsl_m)) out += fmt::format("{:.2f}", *place->amsl_m);
         for (const char* name : names) {
             const Channel* c = log.find(name);
             const auto v = c != nullptr ? c->at(e.t_s) : std::nullopt;
-            const bool place = name[9] == 'l' && name[0] == 'p';
-            out += !v || !std::isfinite(*v) ? "," : place ? fmt::format(",{:.8f}", *v) : fmt::format(",{:.2f}", *v);
+            out += v && std::isfinite(*v) ? fmt::format(",{:.2f}", *v) : ",";
         }
         out += "\n";
     }

@@ -30,13 +30,16 @@ std::string planGeoJson(const Plan& plan, const Path& path);
 Result<std::string> planExport(const Plan& plan, const Path& path, const std::string& file,
                                const PlanExtras& extras = {});
 
-/// The track at true heights, one line for each mode flown; time-animated track and fly-through tour.
+/// What a file's reader has to know of the heights in it; empty where all are above mean sea level.
+std::string heightsNote(const FlightLog& log);
+/// The track, one line for each mode and flight; time-animated track, fly-through tour, photos, marks and changes of
+/// mode. Heights are above sea level where the log knows them, else those above home, drawn above the ground.
 std::string logKml(const FlightLog& log, const std::string& title);
 std::string logGpx(const FlightLog& log, const std::string& title);
 /// One row a position sample, all canonical channels in columns (last value at that time, empty before the first).
 std::string logCsv(const FlightLog& log);
 
-/// A LineString a mode with heights AMSL, and a Point for each photo.
+/// A LineString a mode and flight with heights AMSL, and a Point for each photo, mark and change of mode.
 std::string logGeoJson(const FlightLog& log, const std::string& title);
 /// What a table of a log holds, and how often.
 struct LogTable {

@@ -1,5 +1,7 @@
 #include "core/flightlog/FlightLog.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -26,13 +28,23 @@ bool isCanonical(const std::string& name) {
     return !name.empty() && name[0] >= 'a' && name[0] <= 'z';
 }
 
+bool mayBeSeveral(std::string_view channel) {
+    const auto group = channel.substr(0, channel.find('.'));
+    return group == "gps" || group == "mag" || group == "imu" || group == "baro" || group == "battery";
+}
+
+std::string numberedChannel(std::string_view channel, std::size_t number) {
+    const auto dot = channel.find('.');
+    return fmt::format("{}.{}{}", channel.substr(0, dot), number, channel.substr(dot));
+}
+
 std::string canonicalUnit(const std::string& name) {
     constexpr std::pair<const char*, const char*> kEnds[] = {
-        {"_deg", "deg"}, {"_mps2", "m/s2"}, {"_mps", "m/s"}, {"_dps", "deg/s"}, {"_ut", "uT"}, {"_mah", "mAh"},
-        {"_wh", "Wh"},   {"_v", "V"},       {"_a", "A"},     {"percent", "%"},  {"_m", "m"}};
+        {"_deg", "deg"}, {"_mps2", "m/s2"}, {"_mps", "m/s"}, {"_dps", "deg/s"}, {"_ut", "uT"},    {"_mah", "mAh"},
+        {"_wh", "Wh"},   {"_hpa", "hPa"},   {"_v", "V"},     {"_a", "A"},       {"percent", "%"}, {"_m", "m"}};
     for (const auto& [end, unit] : kEnds)
         if (name.ends_with(end)) return unit;
-    return "";
+    return name.starts_with("rpm.") ? "rpm" : "";
 }
 
 Channel& FlightLog::channel(const std::string& name, const std::string& unit) {
@@ -103,6 +115,69 @@ double FlightLog::duration_s() const {
     return last - firstTime();
 }
 
+int flightsInFile(const FlightLog& log) {
+    std::size_t n = log.sessions.size();
+    for (const auto& other : log.others) n += other->sessions.size();
+    return static_cast<int>(n);
+}
+
+std::optional<FlightOfFile> flightOfFile(const FlightLog& log, int number) {
+    if (number < 0) return std::nullopt;
+    const auto n = [](const FlightLog& of) { return static_cast<int>(of.sessions.size()); };
+    if (number < n(log)) return FlightOfFile{&log, number};
+    number -= n(log);
+    for (const auto& other : log.others) {
+        if (number < n(*other)) return FlightOfFile{other.get(), number};
+        number -= n(*other);
+    }
+    return std::nullopt;
+}
+
+double FlightLog::zero() const {
+    return sessions.empty() ? firstTime() : sessions.front().from_s;
+}
+
+std::optional<LoggedPlace> FlightLog::homeAt(double t_s) const {
+    if (homes.empty()) return std::nullopt;
+    const auto after =
+        std::upper_bound(homes.begin(), homes.end(), t_s, [](double t, const LoggedHome& h) { return t < h.t_s; });
+    return after == homes.begin() ? homes.front().place : std::prev(after)->place;
+}
+
+std::optional<LoggedPlace> FlightLog::placeOf(const LogEvent& photo) const {
+    if (photo.place) return photo.place;
+    const Channel* lat = find("position.lat_deg");
+    const Channel* lon = find("position.lon_deg");
+    if (lat == nullptr || lon == nullptr) return std::nullopt;
+    // Straight between the samples around it.
+    constexpr double kNear_s = 1;
+    const auto between = [&](const Channel& c) -> std::optional<double> {
+        const auto after = std::upper_bound(c.t_s.begin(), c.t_s.end(), photo.t_s);
+        const auto i = static_cast<std::size_t>(after - c.t_s.begin());
+        const bool has_before = i > 0 && photo.t_s - c.t_s[i - 1] <= kNear_s,
+                   has_after = i < c.t_s.size() && c.t_s[i] - photo.t_s <= kNear_s;
+        if (has_before && has_after)
+            return c.value[i - 1] +
+                   (c.value[i] - c.value[i - 1]) * (photo.t_s - c.t_s[i - 1]) / (c.t_s[i] - c.t_s[i - 1]);
+        if (has_before) return c.value[i - 1];
+        return has_after ? std::optional(c.value[i]) : std::nullopt;
+    };
+    const auto at_lat = between(*lat), at_lon = between(*lon);
+    if (!at_lat || !at_lon) return std::nullopt;
+    LoggedPlace place{*at_lat, *at_lon, std::nullopt};
+    if (const Channel* amsl = find("position.height_amsl_m")) place.amsl_m = between(*amsl);
+    return place;
+}
+
+void FlightLog::takeParameter(double t_s, const std::string& name, double value) {
+    if (name.empty() || std::isnan(value)) return;
+    const auto [known, fresh] = params.emplace(name, value);
+    if (fresh || known->second == value) return;
+    param_changes.push_back({t_s, name, known->second, value});
+    events.push_back({t_s, "message", fmt::format("{} changed: {:g}, was {:g}", name, value, known->second)});
+    known->second = value;
+}
+
 void FlightLog::findSessions(const std::vector<double>& restarts, double gap_s) {
     sessions.clear();
     const Channel* lat = find("position.lat_deg");
@@ -134,13 +209,21 @@ void FlightLog::findSessions(const std::vector<double>& restarts, double gap_s) 
     for (std::size_t i = 0; i < lat->t_s.size(); ++i) {
         const double t = lat->t_s[i];
         const bool fresh = i == 0 || t - lat->t_s[i - 1] > gap_s || restartBetween(lat->t_s[i - 1], t);
-        if (fresh) sessions.push_back({t, t, start_unix_s > 0 ? start_unix_s + t : 0, 0, 0, 0});
+        if (fresh) {
+            // A flight begins where its records do, also when its first place comes later.
+            double from = i == 0 ? std::min(t, firstTime()) : t;
+            for (const double r : restarts)
+                if (i > 0 && r > lat->t_s[i - 1] && r <= t) from = r;
+            sessions.push_back({from, t, start_unix_s > 0 ? start_unix_s + from : 0, 0, 0, 0});
+        }
         LogSession& s = sessions.back();
         if (!fresh) s.distance_m += trackStep_m(lat->value[i - 1], lon->value[i - 1], lat->value[i], lon->value[i]);
         s.to_s = t;
         if (height != nullptr)
             if (const auto h = height->at(t)) s.max_height_home_m = std::max(s.max_height_home_m, *h);
     }
+    if (const double end = firstTime() + duration_s(); end - sessions.back().to_s <= gap_s)
+        sessions.back().to_s = std::max(sessions.back().to_s, end);
     for (LogSession& s : sessions) {
         std::optional<double> since;
         for (const LogEvent& e : events) {

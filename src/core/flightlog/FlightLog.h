@@ -9,6 +9,7 @@
 #include <mutex>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <unordered_map>
 #include <vector>
 
@@ -29,10 +30,34 @@ struct ModeChange {
     double t_s = 0;
     std::string name;
 };
+/// A place as a log states it itself.
+struct LoggedPlace {
+    double lat_deg = 0, lon_deg = 0;
+    std::optional<double> amsl_m;
+    bool operator==(const LoggedPlace&) const = default;
+};
 struct LogEvent {
     double t_s = 0;
     std::string kind;  // "armed", "disarmed", "photo", "message", "mark", "item"
     std::string text;
+    std::optional<LoggedPlace> place = {};  // of a photo, where its record holds one
+};
+/// Home as the log states it, from that moment on.
+struct LoggedHome {
+    double t_s = 0;
+    LoggedPlace place;
+};
+/// A parameter that was changed while the log ran.
+struct LoggedChange {
+    double t_s = 0;
+    std::string name;
+    double from = 0, to = 0;
+};
+/// Who spoke in a recording: a MAVLink component.
+struct LogSpeaker {
+    int system = 0, component = 0;
+    std::string kind;  // in words
+    std::size_t packets = 0;
 };
 /// One power-on period or armed flight inside a file.
 struct LogSession {
@@ -71,12 +96,18 @@ class FlightLog {
     std::size_t not_believed = 0;
     std::string not_believed_file;
     std::string vehicle;  // "vehicle 1, multirotor"; empty: the log does not say
+    int system = 0;       // its MAVLink number; 0: the log does not say
     double start_unix_s = 0;
     std::vector<ModeChange> modes;
     std::vector<LogEvent> events;
     std::vector<LogSession> sessions;
     std::map<std::string, std::size_t> message_counts;
     std::map<std::string, double> params;
+    std::vector<LoggedChange> param_changes;
+    std::vector<LoggedHome> homes;  // in order of time; empty: the log states none
+    std::vector<LogSpeaker> speakers;
+    /// Other aircraft in the same recording, each a log of its own.
+    std::vector<std::shared_ptr<const FlightLog>> others;
     std::vector<int> missions;  // items in each mission that was sent, in order
     std::vector<LoggedMission> mission_lists;
     std::size_t damaged_bytes = 0, damaged_records = 0;
@@ -97,8 +128,18 @@ class FlightLog {
     void setSpan(double from_s, double to_s) { span_s_ = {from_s, to_s}; }
     double duration_s() const;
     double firstTime() const;
+    /// What times that leave the program count from: the start of the first session.
+    double zero() const;
+    /// The home that holds at that time: the last stated before it, else the first one.
+    std::optional<LoggedPlace> homeAt(double t_s) const;
+    /// Where a photo was taken: what its record holds, else where the aircraft was at that moment; nothing where the
+    /// log has no place within a second of it.
+    std::optional<LoggedPlace> placeOf(const LogEvent& photo) const;
+    /// Keeps the value of a parameter; one that changes is an event, too. NaN is no value.
+    void takeParameter(double t_s, const std::string& name, double value);
 
-    /// Fills `sessions`: a new one wherever the position channel pauses longer than `gap_s` or the log says it restarts
+    /// Fills `sessions`, the first from the first record on: a new one wherever the position channel pauses longer than
+    /// `gap_s` or the log says it restarts
     /// (`restarts`, times). Distances from the position channels.
     void findSessions(const std::vector<double>& restarts, double gap_s = 30);
 
@@ -115,8 +156,21 @@ class FlightLog {
     std::optional<std::pair<double, double>> span_s_;
 };
 
+/// A flight of a file: one session of the aircraft whose log it is, or of another in the same recording.
+struct FlightOfFile {
+    const FlightLog* log = nullptr;
+    int session = 0;
+};
+/// The flights of a file are counted from 0: the sessions of its log, then those of the other aircraft. Nothing beyond.
+std::optional<FlightOfFile> flightOfFile(const FlightLog& log, int number);
+int flightsInFile(const FlightLog& log);
+
 /// True for the names every log shares ("position.lat_deg"), false for "MESSAGE.field".
 bool isCanonical(const std::string& name);
+/// Whether an aircraft may have several of what a canonical channel is of: receivers, compasses, batteries ...
+bool mayBeSeveral(std::string_view channel);
+/// "gps.2.fix" of "gps.fix" and 2.
+std::string numberedChannel(std::string_view channel, std::size_t number);
 /// Unit of a canonical channel, told by the end of its name ("deg" for "..._deg"); empty where there is none.
 std::string canonicalUnit(const std::string& name);
 

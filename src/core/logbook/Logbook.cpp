@@ -118,15 +118,16 @@ std::vector<std::string> wordsOf(const std::string& text) {
 }  // namespace
 
 std::vector<LogbookEntry> entriesOf(const FlightLog& log) {
-    const Channel* lat = log.find("position.lat_deg");
-    const Channel* lon = log.find("position.lon_deg");
     std::vector<LogbookEntry> all, flown;
-    for (std::size_t i = 0; i < log.sessions.size(); ++i) {
-        const LogSession& s = log.sessions[i];
+    for (int i = 0; i < flightsInFile(log); ++i) {
+        const FlightOfFile flight = *flightOfFile(log, i);
+        const Channel* lat = flight.log->find("position.lat_deg");
+        const Channel* lon = flight.log->find("position.lon_deg");
+        const LogSession& s = flight.log->sessions[static_cast<std::size_t>(flight.session)];
         LogbookEntry e;
         e.format = log.format;
-        e.vehicle = log.vehicle;
-        e.session = static_cast<int>(i);
+        e.vehicle = flight.log->vehicle;
+        e.session = i;
         e.start_unix_s = s.start_unix_s;
         e.duration_s = s.to_s - s.from_s;
         e.distance_m = s.distance_m;

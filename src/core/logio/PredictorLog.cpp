@@ -10,7 +10,9 @@
 
 #include "core/base/Physics.h"
 #include "core/base/Text.h"
+#include "core/geo/Geo.h"
 #include "core/logio/LogReader.h"
+#include "core/logio/PredictorWords.h"
 
 namespace anhinga {
 
@@ -290,6 +292,37 @@ class Reader {
     }
     const std::vector<double>& restarts() const { return restarts_; }
 
+    /// Modes in words: what navigation does, else what the flags say.
+    void findModes() {
+        const Table& main = tables_->main;
+        const int nav = main.field("navState");
+        std::size_t next = 0;
+        std::uint32_t flags = 0;
+        int state = 0;
+        bool known = false;
+        const auto say = [&](double t) {
+            if (!known && nav < 0) return;
+            std::string mode = navigationMode(state);
+            if (mode.empty()) mode = predictorMode(flags, nav >= 0);
+            if (log_.modes.empty() || log_.modes.back().name != mode) log_.modes.push_back({t, mode});
+        };
+        const auto takeFlags = [&](double until) {
+            for (; next < flags_.size() && flags_[next].first <= until; ++next) {
+                flags = flags_[next].second;
+                known = true;
+                say(flags_[next].first);
+            }
+        };
+        for (std::size_t i = 0; nav >= 0 && i < main.t_s.size(); ++i) {
+            takeFlags(main.t_s[i]);
+            const int now = main.columns[static_cast<std::size_t>(nav)][i];
+            if (now == state && i > 0) continue;
+            state = now;
+            say(main.t_s[i]);
+        }
+        takeFlags(INFINITY);
+    }
+
   private:
     void readOne(std::string_view part) {
         Header h;
@@ -305,6 +338,12 @@ class Reader {
         // Each log has a clock of its own: a minute after the one before.
         constexpr double kApart_s = 60;
         base_s_ = logs_ == 0 ? 0 : last_s_ + kApart_s;
+        if (const auto begun = startOf(h)) {
+            if (logs_ == 0) log_.start_unix_s = *begun;
+            // Where both say when they began, it lies where it was.
+            else if (log_.start_unix_s > 0 && *begun - log_.start_unix_s > last_s_)
+                base_s_ = *begun - log_.start_unix_s;
+        }
         if (logs_ > 0) restarts_.push_back(base_s_);
         first_us_.reset();
         ++logs_;
@@ -315,6 +354,14 @@ class Reader {
         gps_.assign(h.gps.names.size(), 0);
         readFrames(part, at, h);
         log_.events.push_back({last_s_, "disarmed", ""});
+    }
+
+    /// When it began, where the clock was set by then.
+    static std::optional<double> startOf(const Header& h) {
+        constexpr double kYear2000_s = 946684800;
+        const auto found = h.values.find("Log start datetime");
+        const auto time = found == h.values.end() ? std::nullopt : parseIsoTime(found->second);
+        return time && time->unix_s > kYear2000_s ? std::optional(time->unix_s) : std::nullopt;
     }
 
     std::size_t readHeader(std::string_view part, Header& h) {
@@ -587,6 +634,7 @@ class Reader {
             if (!first_us_) return;
             ++log_.message_counts["SLOW"];
             tables_->slow.add(last_s_, h.slow.names, values);
+            takeSlow(h, values);
         } else if (letter == 'G') {
             gps_ = values;
             if (!first_us_) return;
@@ -594,8 +642,37 @@ class Reader {
             tables_->gps.add(last_s_, h.gps.names, values);
         } else if (letter == 'H') {
             home_ = values;
+            const int lat = h.home.field("GPS_home[0]"), lon = h.home.field("GPS_home[1]");
+            if (lat < 0 || lon < 0) return;
+            const LoggedPlace place{values[static_cast<std::size_t>(lat)] * 1e-7,
+                                    values[static_cast<std::size_t>(lon)] * 1e-7, std::nullopt};
+            const bool nowhere = (place.lat_deg == 0 && place.lon_deg == 0) || !isValid({place.lat_deg, place.lon_deg});
+            if (!nowhere && (log_.homes.empty() || !(log_.homes.back().place == place)))
+                log_.homes.push_back({last_s_, place});
         }
     }
+
+    /// Flags, phases of a failsafe, whether the receiver is heard.
+    void takeSlow(const Header& h, const Values& values) {
+        const auto value = [&](const char* name) -> std::optional<std::int32_t> {
+            const int i = h.slow.field(name);
+            return i < 0 ? std::nullopt : std::optional(values[static_cast<std::size_t>(i)]);
+        };
+        if (const auto flags = value("flightModeFlags"))
+            flags_.emplace_back(last_s_, static_cast<std::uint32_t>(*flags));
+        if (const auto phase = value("failsafePhase"); phase && *phase != failsafe_) {
+            const std::string words = failsafePhase(*phase, navigates(h));
+            log_.events.push_back({last_s_, "message", words.empty() ? "failsafe: over" : "failsafe: " + words});
+            failsafe_ = *phase;
+        }
+        if (const auto heard = value("rxSignalReceived"); heard && (*heard != 0) != receiver_heard_) {
+            receiver_heard_ = *heard != 0;
+            log_.events.push_back(
+                {last_s_, "message",
+                 receiver_heard_ ? "the receiver is heard again" : "failsafe: the receiver hears nothing"});
+        }
+    }
+    static bool navigates(const Header& h) { return h.intra.field("navState") >= 0; }
 
     bool event(std::string_view part, Stream& s, bool& ended) {
         enum { syncBeep = 0, adjustment = 13, resume = 14, disarm = 15, flightMode = 30, imuFail = 40, logEnd = 255 };
@@ -628,7 +705,7 @@ class Reader {
             case flightMode: {
                 const std::uint32_t flags = s.unsignedVb();
                 s.unsignedVb();
-                if (!s.exhausted() && !s.bad()) log_.modes.push_back({last_s_, fmt::format("flags {:x}", flags)});
+                if (!s.exhausted() && !s.bad()) flags_.emplace_back(last_s_, flags);
                 break;
             }
             case imuFail:
@@ -657,6 +734,9 @@ class Reader {
     std::uint64_t unrolled_us_ = 0;
     bool valid_ = false;
     Values main_, before_, slow_, gps_, home_;
+    std::vector<std::pair<double, std::uint32_t>> flags_;  // of flight modes, when they were said
+    int failsafe_ = 0;
+    bool receiver_heard_ = true;
 };
 
 /// Names and canonical channels of what was decoded.
@@ -703,7 +783,23 @@ void promiseAll(const std::shared_ptr<Reader::Tables>& tables, FlightLog& log) {
     const bool estimate = tables->main.field("navPos[2]") >= 0;
     canonical("position.height_home_m", tables->main, estimate ? "navPos[2]" : "BaroAlt", 0.01);
     canonical("desired.height_home_m", tables->main, "navTgtPos[2]", 0.01);
+    canonical("estimate.height_home_m", tables->main, "navPos[2]", 0.01);
     canonical("link.rssi", tables->main, "rssi", 1);
+    // Tenths of a degree; their pitch counts downwards.
+    canonical("attitude.roll_deg", tables->main, "attitude[0]", 0.1);
+    canonical("attitude.pitch_deg", tables->main, "attitude[1]", -0.1);
+    canonical("attitude.yaw_deg", tables->main, "attitude[2]", 0.1);
+    // What is commanded by the sticks; their yaw counts to the left.
+    constexpr double kFull = 500, kZeroThrottle = 1000;
+    canonical("stick.roll", tables->main, "rcCommand[0]", 1 / kFull);
+    canonical("stick.pitch", tables->main, "rcCommand[1]", 1 / kFull);
+    canonical("stick.yaw", tables->main, "rcCommand[2]", -1 / kFull);
+    canonical("stick.throttle", tables->main, "rcCommand[3]", 1 / kZeroThrottle, kZeroThrottle);
+    // Hundreds of electrical revolutions: a pair of poles each.
+    if (const auto poles = h.values.find("motor_poles"); poles != h.values.end())
+        if (const auto n = parseNumber(poles->second); n && *n >= 2)
+            for (int m = 0; m < kMostMotors; ++m)
+                canonical(fmt::format("rpm.{}", m + 1), tables->main, fmt::format("eRPM[{}]", m), 100 / (*n / 2));
     canonical("position.lat_deg", tables->gps, "GPS_coord[0]", 1e-7);
     canonical("position.lon_deg", tables->gps, "GPS_coord[1]", 1e-7);
     canonical("velocity.ground_mps", tables->gps, "GPS_speed", 0.01);
@@ -724,6 +820,7 @@ Result<LogPtr> readPredictorLog(const SharedBytes& bytes, const std::string& nam
     if (tables->main.t_s.empty()) return fail("{}: a predictor-encoded log without a frame that can be read", name);
     log->setSpan(0, tables->main.t_s.back());
     promiseAll(tables, *log);
+    reader.findModes();
     log->findSessions(reader.restarts());
     return log;
 }

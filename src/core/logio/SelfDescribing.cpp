@@ -14,6 +14,7 @@
 #include "core/logio/MotorOutputs.h"
 #include "core/logio/SelfDescribingIndex.h"
 #include "core/logio/SelfDescribingWords.h"
+#include "core/logio/Sticks.h"
 #include "core/mavlink/ModeNames.h"
 
 namespace anhinga {
@@ -39,6 +40,8 @@ constexpr Source kSources[] = {{"position.lat_deg", "POS", "Lat", 1},
                                {"position.height_home_m", "POS", "RelHomeAlt", 1},
                                {"position.height_home_m", "CTUN", "Alt", 1},
                                {"position.height_home_m", "GPS", "RAlt", 1},
+                               {"estimate.height_home_m", "POS", "RelHomeAlt", 1},
+                               {"estimate.height_home_m", "CTUN", "Alt", 1},
                                {"position.height_ground_m", "RFND", "Dist", 1},
                                {"velocity.ground_mps", "GPS", "Spd", 1},
                                {"velocity.climb_mps", "GPS", "VZ", -1},
@@ -53,7 +56,9 @@ constexpr Source kSources[] = {{"position.lat_deg", "POS", "Lat", 1},
                                {"gps.satellites", "GPS", "NSats", 1},
                                {"gps.hdop", "GPS", "HDop", 1},
                                {"gps.fix", "GPS", "Status", 1},
+                               {"gps.hacc_m", "GPA", "HAcc", 1},
                                {"baro.height_m", "BARO", "Alt", 1},
+                               {"baro.pressure_hpa", "BARO", "Press", 0.01},
                                {"imu.accel_x_mps2", "IMU", "AccX", 1},
                                {"imu.accel_y_mps2", "IMU", "AccY", 1},
                                {"imu.accel_z_mps2", "IMU", "AccZ", 1},
@@ -82,6 +87,8 @@ constexpr Source kSources[] = {{"position.lat_deg", "POS", "Lat", 1},
                                {"battery.left_percent", "BAT", "RemPct", 1},
                                {"throttle.percent", "CTUN", "ThO", 100},
                                {"throttle.percent", "CTUN", "ThrOut", 0.1},
+                               {"rpm.1", "RPM", "rpm1", 1},
+                               {"rpm.2", "RPM", "rpm2", 1},
                                {"link.rssi", "RSSI", "RXRSSI", 1}};
 
 /// What is left out of a channel: places of a receiver that has none yet.
@@ -105,8 +112,13 @@ class Maker {
         for (const auto& [id, kind] : index_->kinds()) addKind(kind);
         takeParameters();
         for (const Source& s : kSources) addSource(s);
-        addField();
+        for (const Source& s : kSources)
+            if (mayBeSeveral(s.name)) addFurther(s);
+        addFields();
         addMotors();
+        addSticks();
+        addRotorSpeeds();
+        addWind();
         takeWords();
         findStart();
         if (known_time_) log_.setSpan(0, last_s_ - first_s_);
@@ -135,6 +147,15 @@ class Maker {
         return f < 0 || !isText(k.fields[static_cast<std::size_t>(f)].type)
                    ? std::string()
                    : index_->text(k, at, static_cast<std::size_t>(f));
+    }
+
+    /// Latitude, longitude and height above sea level that stand in a record; nothing for 0/0.
+    std::optional<LoggedPlace> placeAt(const Kind& k, std::uint32_t at) const {
+        const auto lat = number(k, at, "Lat"), lng = number(k, at, "Lng");
+        if (!lat || !lng || (*lat == 0 && *lng == 0) || !isValid({*lat, *lng})) return std::nullopt;
+        LoggedPlace place{*lat, *lng, std::nullopt};
+        if (const auto amsl = number(k, at, "Alt"); amsl && std::isfinite(*amsl)) place.amsl_m = *amsl;
+        return place;
     }
 
     /// FMTU names a unit and a multiplier for each field; UNIT and MULT say what the letters mean.
@@ -247,28 +268,54 @@ class Maker {
     }
     void addSource(const Source& s) {
         const Kind* kind = withField(s.kind, s.field);
-        if (kind == nullptr || log_.has(s.name)) return;
-        const Places& places = used(*kind);
-        const auto f = static_cast<std::size_t>(kind->field(s.field));
+        if (kind != nullptr && !log_.has(s.name)) promiseSource(s, s.name, *kind, used(*kind));
+    }
+    void promiseSource(const Source& s, const std::string& as, const Kind& kind, const Places& places) {
+        const auto f = static_cast<std::size_t>(kind.field(s.field));
         const std::string_view name = s.name;
         // Wings log their throttle in percent, rotors as a share.
         double by_table = name == "throttle.percent" && s.factor == 100 && type_ == kFixedWing ? 1 : s.factor;
         // Older layouts hold volts and amperes in hundredths.
-        if (kind->name == "CURR" && kind->fields[f].type == 'h') by_table = 0.01;
+        if (kind.name == "CURR" && kind.fields[f].type == 'h') by_table = 0.01;
         Only only;
         if (name.starts_with("position.") || name.starts_with("gps.lat") || name.starts_with("gps.lon") ||
             name.starts_with("gps.height"))
-            only = {kind->name == "GPS" ? kind->field("Status") : -1, kind->field("Lat"), kind->field("Lng")};
-        log_.promise(s.name, canonicalUnit(s.name), places.size(),
-                     decoder(*kind, places, f, factorOf(kind->fields[f], s.name, by_table), only));
+            only = {kind.field("Status"), kind.field("Lat"), kind.field("Lng")};
+        if (kind.name == "POS") only.status = -1;
+        log_.promise(as, canonicalUnit(s.name), places.size(),
+                     decoder(kind, places, f, factorOf(kind.fields[f], s.name, by_table), only));
     }
-    /// The strength of the field over all axes.
-    void addField() {
-        if (!log_.has("mag.x_ut") || !log_.has("mag.y_ut") || !log_.has("mag.z_ut")) return;
+    /// The kinds that hold the sensors of one sort, in their order: instances of a kind, or kinds of their own
+    /// ("MAG2").
+    std::vector<std::pair<const Kind*, const Places*>> allOf(const char* kind_name, const char* field) const {
+        std::vector<std::pair<const Kind*, const Places*>> out;
+        if (const Kind* kind = withField(kind_name, field))
+            for (const auto& [instance, places] : kind->places) out.emplace_back(kind, &places);
+        constexpr int kMost = 4;
+        for (int i = 2; i <= kMost && out.size() == static_cast<std::size_t>(i) - 1; ++i)
+            if (const Kind* kind = withField(fmt::format("{}{}", kind_name, i).c_str(), field))
+                out.emplace_back(kind, &kind->places.begin()->second);
+        return out;
+    }
+    void addFurther(const Source& s) {
+        const auto all = allOf(s.kind, s.field);
+        for (std::size_t i = 1; i < all.size(); ++i)
+            if (const std::string name = numberedChannel(s.name, i + 1); !log_.has(name) && all[i].second->size() > 0)
+                promiseSource(s, name, *all[i].first, *all[i].second);
+    }
+    /// The strength of the field over all axes, of every compass.
+    void addFields() {
         const Kind* kind = index_->kind("MAG");
-        const Places& places = used(*kind);
+        if (kind == nullptr || !log_.has("mag.x_ut") || !log_.has("mag.y_ut") || !log_.has("mag.z_ut")) return;
+        promiseField("mag.field_ut", *kind, used(*kind));
+        const auto all = allOf("MAG", "MagX");
+        for (std::size_t i = 1; i < all.size(); ++i)
+            if (all[i].first->field("MagY") >= 0 && all[i].first->field("MagZ") >= 0)
+                promiseField(numberedChannel("mag.field_ut", i + 1), *all[i].first, *all[i].second);
+    }
+    void promiseField(const std::string& name, const Kind& kind, const Places& places) {
         log_.promise(
-            "mag.field_ut", "uT", places.size(), [index = index_, kind, p = &places, first = first_s_](Channel& c) {
+            name, "uT", places.size(), [index = index_, kind = &kind, p = &places, first = first_s_](Channel& c) {
                 Channel axes[3];
                 const char* names[] = {"MagX", "MagY", "MagZ"};
                 for (int a = 0; a < 3; ++a) {
@@ -280,6 +327,57 @@ class Maker {
                 for (std::size_t i = 0; i < n; ++i)
                     c.add(axes[0].t_s[i], std::hypot(axes[0].value[i], axes[1].value[i], axes[2].value[i]));
             });
+    }
+    /// Where the sticks stand, by what the parameters say of the receiver's channels.
+    void addSticks() {
+        for (const Stick& stick : sticksOf(log_.params)) {
+            const std::string field = fmt::format("C{}", stick.channel);
+            const Kind* kind = withField("RCIN", field.c_str());
+            if (kind == nullptr) continue;
+            const Places& places = used(*kind);
+            log_.promise(stick.name, "", places.size(),
+                         [index = index_, kind, p = &places, field, stick, first = first_s_](Channel& c) {
+                             Channel us;
+                             decode(*index, *kind, *p, static_cast<std::size_t>(kind->field(field)), 1, first, us);
+                             for (std::size_t i = 0; i < us.t_s.size(); ++i)
+                                 if (const double at = stick.position(us.value[i]); !std::isnan(at))
+                                     c.add(us.t_s[i], at);
+                         });
+        }
+    }
+    /// What speed controllers say of each rotor.
+    void addRotorSpeeds() {
+        const Kind* kind = withField("ESC", "RPM");
+        if (kind == nullptr || log_.has("rpm.1")) return;
+        const auto f = static_cast<std::size_t>(kind->field("RPM"));
+        for (const auto& [instance, places] : kind->places)
+            log_.promise(fmt::format("rpm.{}", instance + 1), "", places.size(), decoder(*kind, places, f, 1));
+    }
+    /// The estimator's wind: how fast the air goes north and east.
+    void addWind() {
+        for (const char* name : {"XKF2", "NKF2", "EKF2"}) {
+            const Kind* kind = withField(name, "VWN");
+            if (kind == nullptr || withField(name, "VWE") == nullptr) continue;
+            const Places& places = kind->places.begin()->second;
+            using Of = double (*)(double north, double east);
+            constexpr std::pair<const char*, Of> kWind[] = {
+                {"wind.speed_mps", [](double north, double east) { return std::hypot(north, east); }},
+                {"wind.from_deg", [](double north, double east) {
+                     const double from = std::atan2(-east, -north) * kDegrees;
+                     return from < 0 ? from + 360 : from;
+                 }}};
+            for (const auto& [channel, of] : kWind)
+                log_.promise(
+                    channel, canonicalUnit(channel), places.size(),
+                    [index = index_, kind, p = &places, of = of, first = first_s_](Channel& c) {
+                        Channel north, east;
+                        decode(*index, *kind, *p, static_cast<std::size_t>(kind->field("VWN")), 1, first, north);
+                        decode(*index, *kind, *p, static_cast<std::size_t>(kind->field("VWE")), 1, first, east);
+                        for (std::size_t i = 0; i < std::min(north.t_s.size(), east.t_s.size()); ++i)
+                            c.add(north.t_s[i], of(north.value[i], east.value[i]));
+                    });
+            return;
+        }
     }
 
     /// By what the outputs are for, where the parameters tell; else those that ever change.
@@ -321,12 +419,7 @@ class Maker {
         each("PARM", [&](const Kind& k, std::uint32_t at, double t) {
             const std::string name = text(k, at, "Name");
             const auto value = number(k, at, "Value");
-            if (name.empty() || !value || std::isnan(*value)) return;
-            const auto known = log_.params.find(name);
-            if (known != log_.params.end() && known->second != *value)
-                log_.events.push_back(
-                    {this->at(t), "message", fmt::format("{} changed: {:g}, was {:g}", name, *value, known->second)});
-            log_.params[name] = *value;
+            if (value) log_.takeParameter(this->at(t), name, *value);
         });
         const auto has = [&](const char* name) { return log_.params.contains(name); };
         // Without parameters: wings log what is demanded of their surfaces.
@@ -337,8 +430,10 @@ class Maker {
                 : surfaces                                                              ? kFixedWing
                                                                                         : kMultirotor;
         log_.vehicle = mavlink::typeText(type_);
-        if (has("SYSID_THISMAV"))
-            log_.vehicle = fmt::format("vehicle {:.0f}, {}", log_.params.at("SYSID_THISMAV"), log_.vehicle);
+        if (has("SYSID_THISMAV")) {
+            log_.system = toInt(log_.params.at("SYSID_THISMAV"));
+            log_.vehicle = fmt::format("vehicle {}, {}", log_.system, log_.vehicle);
+        }
     }
 
     std::string modeWords(int mode) const {
@@ -386,9 +481,18 @@ class Maker {
                       (*code == 0 ? std::string(", over") : fmt::format(" ({:.0f})", *code)));
         });
         int photos = 0;
-        each("CAM", [&](const Kind&, std::uint32_t, double t) { event(t, "photo", std::to_string(++photos)); });
-        if (photos == 0)
-            each("TRIG", [&](const Kind&, std::uint32_t, double t) { event(t, "photo", std::to_string(++photos)); });
+        const auto photo = [&](const Kind& k, std::uint32_t at, double t) {
+            event(t, "photo", std::to_string(++photos));
+            log_.events.back().place = placeAt(k, at);
+        };
+        each("CAM", photo);
+        if (photos == 0) each("TRIG", photo);
+        // An estimator's origin is no home.
+        each("ORGN", [&](const Kind& k, std::uint32_t at, double t) {
+            constexpr double kHome = 1;
+            const auto place = placeAt(k, at);
+            if (place && number(k, at, "Type").value_or(kHome) == kHome) log_.homes.push_back({this->at(t), *place});
+        });
         std::stable_sort(log_.events.begin(), log_.events.end(),
                          [](const LogEvent& a, const LogEvent& b) { return a.t_s < b.t_s; });
         // A mission that is logged item by item: each time it begins again is another one.

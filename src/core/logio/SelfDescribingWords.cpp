@@ -16,6 +16,9 @@ std::optional<double> unitFactor(std::string_view unit, std::string_view canonic
         double factor;
     };
     static constexpr Same kSame[] = {{"Gauss", "uT", 100},
+                                     {"Pa", "hPa", 0.01},
+                                     {"hPa", "hPa", 1},
+                                     {"rpm", "rpm", 1},
                                      {"gauss", "uT", 100},
                                      {"mGauss", "uT", 0.1},
                                      {"uT", "uT", 1},

@@ -25,6 +25,11 @@ inline constexpr const char* kTimeColumn = "time";
 inline constexpr const char* kDateColumn = "date";
 /// Latitude and longitude in one cell.
 inline constexpr const char* kPlaceColumn = "place";
+/// Flight mode, and whether it is armed: in words or codes.
+inline constexpr const char* kModeColumn = "mode";
+inline constexpr const char* kArmedColumn = "armed";
+/// Heights above the ellipsoid, as satellite receivers measure them.
+inline constexpr const char* kEllipsoidColumn = "ellipsoid height";
 
 struct TableColumn {
     std::string header, unit;  // unit as written in the header, "" when none is
@@ -32,6 +37,8 @@ struct TableColumn {
     double factor = 1;         // to the channel's unit
     std::string sample;        // its first cell that is not empty
     std::string note;          // what was assumed; empty: nothing
+    /// A height whose name does not say what it is measured from: its first values do, or nobody.
+    bool unsure_height = false;
 };
 struct TableLayout {
     char separator = ',';

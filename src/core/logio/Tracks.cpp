@@ -31,28 +31,9 @@ std::string_view bare(const pugi::xml_node& node) {
     return colon == std::string_view::npos ? name : name.substr(colon + 1);
 }
 
-/// "2026-05-14T09:12:30.25Z", with an offset from UTC, or without either (then UTC).
 std::optional<double> timeOf(std::string_view text) {
-    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.front()))) text.remove_prefix(1);
-    while (!text.empty() && std::isspace(static_cast<unsigned char>(text.back()))) text.remove_suffix(1);
-    constexpr std::size_t kSeconds = 19;  // up to the whole seconds
-    if (text.size() < kSeconds) return std::nullopt;
-    const auto whole = parseUtc(std::string(text.substr(0, kSeconds)) + "Z");
-    if (!whole) return std::nullopt;
-    std::string_view rest = text.substr(kSeconds);
-    double fraction = 0;
-    if (!rest.empty() && (rest[0] == '.' || rest[0] == ',')) {
-        std::size_t n = 1;
-        double unit = 0.1;
-        for (; n < rest.size() && rest[n] >= '0' && rest[n] <= '9'; ++n, unit /= 10) fraction += (rest[n] - '0') * unit;
-        rest.remove_prefix(n);
-    }
-    if (rest.empty() || rest == "Z") return *whole + fraction;
-    if ((rest[0] != '+' && rest[0] != '-') || rest.size() < 3) return std::nullopt;
-    const auto hours = parseNumber(rest.substr(1, 2)),
-               minutes = rest.size() >= 5 ? parseNumber(rest.substr(rest.size() - 2)) : 0;
-    if (!hours || !minutes) return std::nullopt;
-    return *whole + fraction - (rest[0] == '-' ? -1 : 1) * (*hours * 3600 + *minutes * 60);
+    const auto time = parseIsoTime(text);
+    return time ? std::optional(time->unix_s) : std::nullopt;
 }
 
 /// Numbers separated by `separator`.

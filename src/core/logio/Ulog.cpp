@@ -127,6 +127,7 @@ class UlogReader {
                 const auto key = body.substr(1, static_cast<unsigned char>(body[0]));
                 const auto text = body.substr(1 + key.size());
                 if (key.ends_with(" sys_name")) ours_ = text == kUlogOwnSystem;
+                if (ours_ && !start_us_) start_us_ = 0;  // times stand in ours as they are
                 if (key.ends_with(" vehicle")) log_.vehicle = std::string(text.substr(0, kMostVehicle));
                 if (key == "uint64_t time_ref_utc_us" && text.size() == 8)
                     log_.start_unix_s = static_cast<double>(load<std::uint64_t>(text.data())) * 1e-6;
@@ -141,11 +142,10 @@ class UlogReader {
                 const double value =
                     key.starts_with("float") ? static_cast<double>(load<float>(at)) : load<std::int32_t>(at);
                 const std::string name(key.substr(space + 1));
-                const auto known = log_.params.find(name);
-                if (known != log_.params.end() && known->second != value && first_s_ <= last_s_)
-                    log_.events.push_back(
-                        {last_s_, "message", fmt::format("{} changed: {:g}, was {:g}", name, value, known->second)});
-                log_.params[name] = value;
+                if (first_s_ <= last_s_)
+                    log_.takeParameter(last_s_, name, value);
+                else
+                    log_.params[name] = value;
                 return true;
             }
             case 'A': {

@@ -39,6 +39,8 @@ class UlogTables {
     std::size_t count(const std::string& channel) const;
     /// Appends its values; what is no number and what goes back in time is left out.
     void decode(const std::string& channel, Channel& out, double factor = 1) const;
+    /// Whether some of its records hold a number, by a look at a few dozen of them.
+    bool saysAnything(const std::string& channel) const;
     std::vector<std::string> channels() const;
 
   private:

@@ -10,7 +10,7 @@ namespace {
 constexpr double kLeast_s = 12;       // of a stretch in one place
 constexpr double kMostRadius_m = 12;  // wider is a route
 constexpr double kTurns = 1.2;        // as often around: it circles
-constexpr double kAttention_m = 0.8, kBad_m = 2;
+constexpr double kHoldAttention_m = 0.8, kHoldBad_m = 2;
 constexpr double kStep_s = 0.5;
 
 struct Standing {
@@ -87,8 +87,8 @@ Answer askHold(const Flown& flown) {
     a.from_s = worst->from_s;
     a.to_s = worst->to_s;
     a.channels = {"position.lat_deg", "position.lon_deg"};
-    const bool circles = worst->round && worst->turns >= kTurns && worst->radius_m >= kAttention_m;
-    a.verdict = circles ? judged(worst->radius_m, kAttention_m, kBad_m) : Verdict::ok;
+    const bool circles = worst->round && worst->turns >= kTurns && worst->radius_m >= kHoldAttention_m;
+    a.verdict = circles ? judged(worst->radius_m, kHoldAttention_m, kHoldBad_m) : Verdict::ok;
     a.evidence = circles ? fmt::format("it goes around {:.1f} times in {:.0f} s with a radius of {:.1f} m",
                                        worst->turns, worst->to_s - worst->from_s, worst->radius_m)
                          : fmt::format("it stays within {:.1f} m of the middle for half of the time", worst->radius_m);
