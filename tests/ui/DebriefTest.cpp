@@ -212,6 +212,68 @@ TEST_CASE("a formula with an error is shown at its character, corrected and draw
     CHECK(d.channel("power") != nullptr);
 }
 
+TEST_CASE("another aircraft of the same recording is chosen in the list of flights", "[ui][debrief][several]") {
+    Review d("shakedown-clean.ulg");
+    std::string tape;
+    const auto say = [&](mavlink::Message m, double unix_s, int system) {
+        m.system = static_cast<std::uint8_t>(system);
+        m.component = 1;
+        const auto us = static_cast<std::uint64_t>(unix_s * 1e6);
+        for (int i = 7; i >= 0; --i) tape += static_cast<char>(us >> (8 * i));
+        tape += mavlink::encode(m);
+    };
+    for (int i = 0; i < 120; ++i)
+        for (const int system : {1, 2}) {
+            const double at = 1.79e9 + i * 0.5 + system * 0.1, up = std::clamp(i * 0.5 - 5, 0.0, system * 20.0);
+            say(mavlink::Message("HEARTBEAT")
+                    .set("type", system == 1 ? 2 : 1)
+                    .set("autopilot", 3)
+                    .set("base_mode", 129),
+                at, system);
+            say(mavlink::Message("GLOBAL_POSITION_INT")
+                    .set("time_boot_ms", 5000 + i * 500)
+                    .set("lat", 473100000 + system * 20000 + i * 300)
+                    .set("lon", -201200000 + i * 200)
+                    .set("alt", 40000 + up * 1000)
+                    .set("relative_alt", up * 1000),
+                at + 0.01, system);
+        }
+    spit(d.dir / "both.tlog", tape);
+    d.show(d.dir / "both.tlog");
+    auto* sessions = d.child<QComboBox>("sessions");
+    auto* title = d.child<QLabel>("log title");
+    CHECK(title->text().contains("vehicle 1, multirotor"));
+    CHECK(sessions->itemText(sessions->count() - 1) == "To vehicle 2, fixed wing");
+    sessions->setFocus();
+    QTest::keyClick(sessions, Qt::Key_End);
+    REQUIRE(d.until(5000, [&] { return d.window.review().aircraft() == 1; }));
+    REQUIRE(d.until(5000, [&] { return title->text().contains("vehicle 2, fixed wing"); }));
+    // The map shows where it flew, not where the plan is; and shows it again by a key.
+    auto* map = d.child<MapView>("map");
+    const auto seen = [&] {
+        return map->rect().contains(map->transform().toScreen(GeoPoint{47.3140, -20.1200}).toPoint()) &&
+               map->rect().contains(map->transform().toScreen(GeoPoint{47.3175, -20.1177}).toPoint());
+    };
+    CHECK(seen());
+    map->setFocus();
+    QTest::keyClick(map, Qt::Key_P);
+    QTest::qWait(50);
+    CHECK_FALSE(seen());
+    QTest::keyClick(map, Qt::Key_P, Qt::ShiftModifier);
+    CHECK(seen());
+    d.clickChannel("position.height_home_m");
+    CHECK(d.model().channel("position.height_home_m")->value.back() == Approx(40));
+    CHECK(sessions->currentText().contains("top 40 m"));
+    // Both are flights in the logbook, once.
+    REQUIRE(d.until(5000, [&] { return d.window.logbook().book() && !d.window.logbook().busy(); }));
+    const auto entries = (*d.window.logbook().book())->entries("both.tlog");
+    CHECK(entries.size() == 2);
+    if (const QString folder = qEnvironmentVariable("ANHINGA_SHOTS"); !folder.isEmpty())
+        d.window.grab().save(folder + "/two-aircraft.png");
+    QTest::keyClick(sessions, Qt::Key_End);
+    REQUIRE(d.until(5000, [&] { return title->text().contains("vehicle 1, multirotor"); }));
+}
+
 TEST_CASE("each kind of log opens, by its content, and its flights are chosen", "[ui][debrief][formats]") {
     Review d("transmitter.csv");
     auto* sessions = d.child<QComboBox>("sessions");

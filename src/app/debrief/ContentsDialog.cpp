@@ -54,6 +54,10 @@ ContentsDialog::ContentsDialog(ReviewSession* review, QWidget* parent) : QDialog
     open->setObjectName("open log mission");
     lines->addWidget(open, 0, Qt::AlignLeft);
     tabs_->addTab(second, "Missions");
+    speakers_ = new QListWidget;
+    speakers_->setObjectName("log components");
+    speakers_->setSelectionMode(QAbstractItemView::NoSelection);
+    tabs_->addTab(speakers_, "Who spoke");
     column->addWidget(tabs_, 1);
     connect(search_, &QLineEdit::textChanged, this, &ContentsDialog::fill);
     connect(beside, &QPushButton::clicked, this, [this] {
@@ -77,6 +81,7 @@ ContentsDialog::ContentsDialog(ReviewSession* review, QWidget* parent) : QDialog
         if (isVisible()) {
             fill();
             fillMissions();
+            fillSpeakers();
         }
     });
 }
@@ -84,6 +89,7 @@ ContentsDialog::ContentsDialog(ReviewSession* review, QWidget* parent) : QDialog
 void ContentsDialog::present() {
     fill();
     fillMissions();
+    fillSpeakers();
     show();
     raise();
 }
@@ -160,6 +166,19 @@ void ContentsDialog::fillMissions() {
         mission_text_->setText(log->missions.empty() ? "No mission was sent while this log was written."
                                                      : "The log counts missions but does not hold their items.");
     if (!lists.empty()) missions_->setCurrentRow(0);
+}
+
+void ContentsDialog::fillSpeakers() {
+    speakers_->clear();
+    const LogPtr log = review_->fileLog();
+    if (!log) return;
+    for (const LogSpeaker& s : log->speakers)
+        speakers_->addItem(QString("%1 %2/%3: %4 packets")
+                               .arg(QString::fromStdString(s.kind))
+                               .arg(s.system)
+                               .arg(s.component)
+                               .arg(QLocale(QLocale::English).toString(static_cast<qulonglong>(s.packets))));
+    if (log->speakers.empty()) speakers_->addItem("This is no recording of a link: it is the aircraft's own log");
 }
 
 void ContentsDialog::compareWith(const QString& path) {

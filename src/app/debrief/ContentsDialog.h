@@ -30,12 +30,13 @@ class ContentsDialog : public QDialog {
   private:
     void fill();
     void fillMissions();
+    void fillSpeakers();
     ReviewSession* review_;
     QTabWidget* tabs_;
     QLineEdit* search_;
     QLabel* summary_;
     QTableWidget* table_;
-    QListWidget* missions_;
+    QListWidget *missions_, *speakers_;
     QLabel* mission_text_;
     std::optional<std::map<std::string, double>> other_;
     QString other_name_;

@@ -121,6 +121,10 @@ void MapView::showWholePlan() {
     fit(all, kMaxScale);
 }
 
+void MapView::showPlaces(const std::vector<GeoPoint>& places) {
+    if (!places.empty()) fit(places, kCloseScale);
+}
+
 void MapView::fit(const std::vector<GeoPoint>& places, double most_scale) {
     const QPointF middle = toMercator(middleOf(places));
     double w = 1e-7, h = 1e-7;

@@ -70,6 +70,8 @@ class MapView : public QWidget {
     /// The cursor shared with the band; nothing hides it.
     void setCursorPlace(std::optional<GeoPoint> place);
     void showWholePlan();
+    /// All of these places, not closer than a few metres a finger's breadth.
+    void showPlaces(const std::vector<GeoPoint>& places);
     void showSelection();
     void showPlace(GeoPoint place);
     /// Moves along when a place comes near the edge.

@@ -244,6 +244,14 @@ void SceneView::showWholePlan() {
     showAll(points);
 }
 
+void SceneView::showPlaces(const std::vector<std::pair<GeoPoint, double>>& places) {
+    std::vector<QVector3D> points;
+    for (const auto& [place, amsl_m] : places) points.push_back(space_.of(place, amsl_m));
+    if (points.empty()) return;
+    placed_ = true;
+    showAll(points);
+}
+
 void SceneView::showSelection() {
     std::vector<QVector3D> points;
     const Plan& plan = *session_->plan();

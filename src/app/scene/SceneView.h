@@ -47,6 +47,8 @@ class SceneView : public QOpenGLWidget {
     /// About the pivot, as by hand.
     void turn(double yaw_deg, double pitch_deg);
     void showWholePlan();
+    /// All of these places with their heights AMSL.
+    void showPlaces(const std::vector<std::pair<GeoPoint, double>>& places);
     void showPlace(GeoPoint place);
     /// The middle of what is selected, as near as shows all of it.
     void showSelection();

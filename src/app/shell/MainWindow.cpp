@@ -247,6 +247,11 @@ void MainWindow::makeActions() {
         map_->showSelection();
         if (scene_ != nullptr) scene_->showSelection();
     });
+    addAct("show flight", "Show the flight of the open log", QKeySequence("Shift+P"), [this] {
+        if (!showFlight())
+            showMessage(review_.log() ? "This log has no places: there is nothing to show on the map"
+                                      : "Open a log first");
+    });
     addAct("show aircraft", "Show aircraft", QKeySequence("A"), [this] {
         if (link_.vehicle().position) map_->showPlace(*link_.vehicle().position);
     });
@@ -782,6 +787,7 @@ void MainWindow::logOpened() {
     comparison_->refresh();
     review_.diagnoseLog(-1, judgingPlan());
     setWorkspace(Workspace::debrief);
+    showFlight();
 }
 
 void MainWindow::showMessage(const QString& text) {

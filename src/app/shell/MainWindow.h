@@ -184,6 +184,9 @@ class MainWindow : public QMainWindow {
     void deleteSelection();
     void duplicateSelection();
     void logOpened();
+    /// Map and Scene over all of the open log's flight, or of the session of it that is chosen. False for a
+    /// log without places.
+    bool showFlight();
     void placeOverlays();
 
     PlanSession plan_;

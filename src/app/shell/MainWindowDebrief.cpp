@@ -212,6 +212,30 @@ void MainWindow::showFlights() {
     flights_->present();
 }
 
+bool MainWindow::showFlight() {
+    const LogPtr log = review_.log();
+    if (!log) return false;
+    const Channel* lat = log->find("position.lat_deg");
+    const Channel* lon = log->find("position.lon_deg");
+    const Channel* amsl = log->find("position.height_amsl_m");
+    if (lat == nullptr || lon == nullptr) return false;
+    const auto span = trace_model_.whole();
+    constexpr std::size_t kMost = 500;  // places that say where it went
+    std::vector<GeoPoint> places;
+    std::vector<std::pair<GeoPoint, double>> heights;
+    for (std::size_t i = 0; i < lat->t_s.size(); i += 1 + lat->t_s.size() / kMost) {
+        const double t = lat->t_s[i];
+        const auto east = lon->at(t);
+        if (t < span.from_s || t > span.to_s || !east || !isValid(GeoPoint{lat->value[i], *east})) continue;
+        places.push_back({lat->value[i], *east});
+        const auto height = amsl != nullptr ? amsl->at(t) : std::nullopt;
+        heights.emplace_back(places.back(), height.value_or(plan_.terrain()->sample(places.back()).value_or(0)));
+    }
+    map_->showPlaces(places);
+    if (scene_ != nullptr) scene_->showPlaces(heights);
+    return !places.empty();
+}
+
 void MainWindow::showContents() {
     if (!review_.log()) return showMessage("Open a log first");
     if (contents_ == nullptr) {

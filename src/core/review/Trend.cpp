@@ -78,7 +78,7 @@ std::optional<Found> bestStep(const std::vector<TrendPoint>& points, std::size_t
     for (std::size_t at = from + kLeastBeside; at + kLeastBeside <= to; ++at) {
         const double before = meanOf(points, from, at), after = meanOf(points, at, to);
         const double sure = noise * std::sqrt(1 / static_cast<double>(at - from) + 1 / static_cast<double>(to - at));
-        const double must = std::max(kTrendSigmas * sure, kTrendShare * std::max(std::abs(before), std::abs(after)));
+        const double must = kTrendSigmas * sure;
         const double excess = must > 0 ? std::abs(after - before) / must : 0;
         if (excess > 1 && (!best || excess > best->excess)) best = Found{at, excess};
     }
@@ -127,6 +127,25 @@ void findSteps(const std::vector<TrendPoint>& points, std::size_t from, std::siz
     findSteps(points, best->at, to, noise, out);
 }
 
+/// Takes away steps too small to matter, the smallest first, as what lies beside it becomes one.
+void dropSmall(const std::vector<TrendPoint>& points, std::vector<std::size_t>& steps) {
+    while (!steps.empty()) {
+        std::size_t least = 0;
+        double least_share = INFINITY;
+        for (std::size_t i = 0; i < steps.size(); ++i) {
+            const double before = meanOf(points, i > 0 ? steps[i - 1] : 0, steps[i]),
+                         after = meanOf(points, steps[i], i + 1 < steps.size() ? steps[i + 1] : points.size());
+            const double share = std::abs(after - before) / std::max({1e-12, std::abs(before), std::abs(after)});
+            if (share < least_share) {
+                least = i;
+                least_share = share;
+            }
+        }
+        if (least_share >= kTrendShare) return;
+        steps.erase(steps.begin() + static_cast<std::ptrdiff_t>(least));
+    }
+}
+
 }  // namespace
 
 std::vector<Measure> trendMeasures(const FlightLog& log, int session) {
@@ -152,6 +171,7 @@ std::vector<MeasureTrend> trendsOf(std::vector<TrendFlight> flights, const std::
         const std::size_t n = t.flights.size();
         std::vector<std::size_t> steps;
         findSteps(t.flights, 0, n, t.noise, steps);
+        dropSmall(t.flights, steps);
         std::vector<std::size_t> edges{0};
         edges.insert(edges.end(), steps.begin(), steps.end());
         edges.push_back(n);
