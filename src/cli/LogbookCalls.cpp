@@ -23,6 +23,14 @@ std::string logbookFile(const CliArguments& a) {
     return folder + "/anhinga/logbook.sqlite";
 }
 
+/// Looking something up makes no logbook.
+Result<std::shared_ptr<Logbook>> existingBook(const CliArguments& a) {
+    const std::string file = logbookFile(a);
+    std::error_code error;
+    if (!fs::exists(file, error)) return fail("{}: no logbook is here yet; logbook add FOLDER makes one", file);
+    return Logbook::open(file);
+}
+
 Json entryJson(const LogbookEntry& e) {
     return {{"id", e.id},
             {"start_utc", e.start_unix_s > 0 ? Json(isoUtcMillis(e.start_unix_s)) : Json()},
@@ -105,11 +113,7 @@ CliResult cliLogbookAdd(const CliArguments& a) {
 }
 
 CliResult cliLogbookList(const CliArguments& a) {
-    const std::string file = logbookFile(a);
-    std::error_code error;
-    if (!fs::exists(file, error))
-        return unusable({fmt::format("{}: no logbook is here yet; logbook add FOLDER makes one", file)});
-    const auto book = Logbook::open(file);
+    const auto book = existingBook(a);
     if (!book) return unusable(book.error());
     CliResult out;
     Json flights = Json::array();
@@ -124,11 +128,7 @@ CliResult cliLogbookList(const CliArguments& a) {
 }
 
 CliResult presenceInLogbook(const CliArguments& a, const PresencePlace& place) {
-    const std::string file = logbookFile(a);
-    std::error_code error;
-    if (!fs::exists(file, error))
-        return unusable({fmt::format("{}: no logbook is here yet; logbook add FOLDER makes one", file)});
-    const auto book = Logbook::open(file);
+    const auto book = existingBook(a);
     if (!book) return unusable(book.error());
     CliResult out;
     Json flights = Json::array();

@@ -268,8 +268,10 @@ TEST_CASE("another aircraft of the same recording is chosen in the list of fligh
     REQUIRE(d.until(5000, [&] { return d.window.logbook().book() && !d.window.logbook().busy(); }));
     const auto entries = (*d.window.logbook().book())->entries("both.tlog");
     CHECK(entries.size() == 2);
-    if (const QString folder = qEnvironmentVariable("ANHINGA_SHOTS"); !folder.isEmpty())
+    if (const QString folder = qEnvironmentVariable("ANHINGA_SHOTS"); !folder.isEmpty()) {
+        QTest::qWait(500);
         d.window.grab().save(folder + "/two-aircraft.png");
+    }
     QTest::keyClick(sessions, Qt::Key_End);
     REQUIRE(d.until(5000, [&] { return title->text().contains("vehicle 1, multirotor"); }));
 }

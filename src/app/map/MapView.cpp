@@ -13,6 +13,7 @@ namespace anhinga {
 
 namespace {
 constexpr double kMinScale = 900, kMaxScale = 4e9, kCloseScale = 6e7;
+constexpr double kBarHeight_px = 90;  // of what lies over the upper edge, and a label below it
 constexpr double kToolsWidth_px = 150;
 }  // namespace
 
@@ -122,10 +123,10 @@ void MapView::showWholePlan() {
 }
 
 void MapView::showPlaces(const std::vector<GeoPoint>& places) {
-    if (!places.empty()) fit(places, kCloseScale);
+    if (!places.empty()) fit(places, 4 * kCloseScale, kBarHeight_px);
 }
 
-void MapView::fit(const std::vector<GeoPoint>& places, double most_scale) {
+void MapView::fit(const std::vector<GeoPoint>& places, double most_scale, double top_px) {
     const QPointF middle = toMercator(middleOf(places));
     double w = 1e-7, h = 1e-7;
     for (const GeoPoint& p : places) {
@@ -136,8 +137,8 @@ void MapView::fit(const std::vector<GeoPoint>& places, double most_scale) {
     view_.size = size();
     // The tools lie over the left edge.
     const double tools = editable_ && width() > 3 * kToolsWidth_px ? kToolsWidth_px : 0;
-    view_.scale = std::clamp(0.84 * std::min((width() - tools) / w, height() / h), kMinScale, most_scale);
-    view_.centre = middle - QPointF(tools / 2 / view_.scale, 0);
+    view_.scale = std::clamp(0.84 * std::min((width() - tools) / w, (height() - top_px) / h), kMinScale, most_scale);
+    view_.centre = middle - QPointF(tools / 2 / view_.scale, top_px / 2 / view_.scale);
     update();
 }
 

@@ -70,7 +70,7 @@ class MapView : public QWidget {
     /// The cursor shared with the band; nothing hides it.
     void setCursorPlace(std::optional<GeoPoint> place);
     void showWholePlan();
-    /// All of these places, not closer than a few metres a finger's breadth.
+    /// All of these places, as near as they fit, down to a few tens of metres.
     void showPlaces(const std::vector<GeoPoint>& places);
     void showSelection();
     void showPlace(GeoPoint place);
@@ -157,8 +157,8 @@ class MapView : public QWidget {
     static std::vector<GeoPoint>* ringToEdit(Plan& plan, ItemId id, std::size_t ring);
     /// Open: its last corner is not joined to its first.
     static bool outlineIsLine(const Plan& plan, ItemId id);
-    /// Shows all places, no closer than `most_scale`.
-    void fit(const std::vector<GeoPoint>& places, double most_scale);
+    /// Shows all places, no closer than `most_scale`, below `top_px` of the upper edge.
+    void fit(const std::vector<GeoPoint>& places, double most_scale, double top_px = 0);
     void tellCover();
     /// The pattern whose photos are shown: the only thing selected.
     const OpenedPattern* photographed() const;
