@@ -1,4 +1,4 @@
-// Onboard logs of predicted frames ("blackbox" kind): header lines "H name:value" say which fields each kind of frame
+// Onboard logs of predicted frames: header lines "H name:value" say which fields each kind of frame
 // has, how each is predicted and encoded; then frames, each begun by its letter. Several logs may follow each other in
 // one file. Frames are decoded once into whole numbers; a channel is made of them when it is asked for.
 #include <algorithm>
