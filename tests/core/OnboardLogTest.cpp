@@ -420,3 +420,96 @@ TEST_CASE("a raw capture without time stamps is read as a recording is, both ver
     CHECK(must("boot ok\n" + raw.substr(0, 2000) + "noise" + raw.substr(2000))->damaged_bytes >= 12);
     hostile("MAVLink capture", raw.substr(0, 1500));
 }
+
+TEST_CASE("predictor-encoded logs of both kinds: modes, failsafe, attitude, sticks, rotors, home and the date",
+          "[logio][predictor][layout]") {
+    for (const bool navigates : {true, false}) {
+        INFO((navigates ? "with navState" : "without"));
+        PredictorWriter w;
+        w.out =
+            "H Product:Flight data\nH Data version:2\nH I interval:1\nH P interval:1/1\nH motor_poles:14\n"
+            "H Log start datetime:2026-05-14T09:12:30.250+02:00\n";
+        w.out += std::string("H Field I name:loopIteration,time,attitude[0],attitude[1],attitude[2],rcCommand[0],") +
+                 "rcCommand[1],rcCommand[2],rcCommand[3],eRPM[0]" + (navigates ? ",navState,navPos[2]" : "") + "\n";
+        const std::string zeros = navigates ? "0,0,0,0,0,0,0,0,0,0,0,0" : "0,0,0,0,0,0,0,0,0,0";
+        w.out += "H Field I signed:" + zeros + "\nH Field I predictor:" + zeros +
+                 "\nH Field I encoding:1,1,0,0,0,0,0,0,1,1" + (navigates ? ",1,0" : "") +
+                 "\nH Field P predictor:" + zeros + "\nH Field P encoding:" + zeros + "\n";
+        w.out +=
+            "H Field S name:flightModeFlags,stateFlags,failsafePhase,rxSignalReceived\nH Field S signed:0,0,0,0\n"
+            "H Field S predictor:0,0,0,0\nH Field S encoding:1,1,1,1\n";
+        w.out +=
+            "H Field H name:GPS_home[0],GPS_home[1]\nH Field H signed:1,1\nH Field H predictor:0,0\nH Field H "
+            "encoding:0,0\n";
+        const auto slow = [&](std::uint32_t flags, int phase, bool heard) {
+            w.byte('S');
+            for (const std::uint32_t v : {flags, 0U, static_cast<std::uint32_t>(phase), heard ? 1U : 0U}) w.uvb(v);
+        };
+        for (int i = 0; i < 100; ++i) {  // ten a second
+            w.byte('I');
+            w.uvb(static_cast<std::uint32_t>(i));
+            w.uvb(static_cast<std::uint32_t>(1000000 + i * 100000));
+            for (const int v : {-123, 45, 2705, 250, -500, 100}) w.svb(v);
+            w.uvb(1400);
+            w.uvb(378);  // hundreds of electrical turns: 5400 of seven pairs of poles
+            if (navigates) {
+                w.uvb(i < 30 ? 1 : i < 60 ? 19 : 12);  // nothing, a mission, home
+                w.svb(1234);
+            }
+            if (i == 5) {
+                w.byte('H');
+                w.svb(473000000);
+                w.svb(-201000000);
+            }
+            // Levelled: the first flag of the one kind, the second of the other.
+            if (i == 10) slow(navigates ? 1 : 1 | 1 << 1, 0, true);
+            if (i == 40) slow(navigates ? 1 : 1, navigates ? 3 : 1, false);
+            if (i == 80) slow(navigates ? 1 : 1, 0, true);
+        }
+        const auto log = readLog(w.out, "predicted");
+        REQUIRE(log);
+        CHECK((*log)->damaged_bytes == 0);
+        CHECK(isoUtcMillis((*log)->start_unix_s) == "2026-05-14T07:12:30.250Z");
+        const std::tuple<const char*, double> expected[] = {{"attitude.roll_deg", -12.3}, {"attitude.pitch_deg", -4.5},
+                                                            {"attitude.yaw_deg", 270.5},  {"stick.roll", 0.5},
+                                                            {"stick.pitch", -1},          {"stick.yaw", -0.2},
+                                                            {"stick.throttle", 0.4},      {"rpm.1", 5400}};
+        for (const auto& [name, v] : expected) {
+            INFO(name);
+            REQUIRE((*log)->find(name) != nullptr);
+            CHECK((*log)->find(name)->value.at(50) == Approx(v));
+        }
+        CHECK((*log)->has("estimate.height_home_m") == navigates);
+        REQUIRE((*log)->homes.size() == 1);
+        CHECK((*log)->homes[0].place.lat_deg == Approx(47.3));
+        CHECK_FALSE((*log)->homes[0].place.amsl_m);
+        std::vector<std::pair<std::string, double>> modes;
+        for (const ModeChange& m : (*log)->modes) modes.emplace_back(m.name, std::round(m.t_s * 10) / 10);
+        if (navigates)
+            CHECK(modes == std::vector<std::pair<std::string, double>>{
+                               {"rate", 0}, {"levelled", 1}, {"mission", 3}, {"return", 6}});
+        else
+            CHECK(modes == std::vector<std::pair<std::string, double>>{{"levelled", 1}, {"rate", 4}});
+        std::vector<std::string> said;
+        for (const LogEvent& e : (*log)->events)
+            if (e.kind == "message") said.push_back(e.text);
+        CHECK(said == std::vector<std::string>{navigates ? "failsafe: returns home" : "failsafe: receiver lost",
+                                               "failsafe: the receiver hears nothing", "failsafe: over",
+                                               "the receiver is heard again"});
+    }
+    // Two logs of a file lie where they were; a clock that was never set says nothing.
+    const auto two = [](const char* first, const char* second) {
+        const auto dated = [](const char* when) {
+            std::string bytes = predictorLog(200).bytes;
+            bytes.insert(bytes.find("H Data version"), std::string("H Log start datetime:") + when + "\n");
+            return bytes;
+        };
+        const auto log = readLog(dated(first) + dated(second), "two");
+        REQUIRE(log);
+        return *log;
+    };
+    const LogPtr apart = two("2026-05-14T09:12:30.000Z", "2026-05-14T09:22:30.000Z");
+    REQUIRE(apart->sessions.size() == 2);
+    CHECK(isoUtc(apart->sessions[1].start_unix_s) == "2026-05-14T09:22:30Z");
+    CHECK(two("0000-01-01T00:00:00.000Z", "0000-01-01T00:00:00.000Z")->start_unix_s == 0);
+}

@@ -474,6 +474,8 @@ TEST_CASE("sticks follow the parameters, rotors, wind, ground and pressure their
           kStart + 1);
     t.add(Message("RC_CHANNELS").set("chan1_raw", 1310).set("chan2_raw", 0).set("chan4_raw", 1000), kStart + 2);
     t.add(Message("RPM").set("rpm1", 5400).set("rpm2", 5200), kStart + 2);
+    // A sensor of turns that is not there says less than nothing.
+    t.add(Message("RPM").set("rpm1", 5400).set("rpm2", -1), kStart + 2);
     t.add(Message("WIND").set("direction", 300).set("speed", 6), kStart + 2);
     t.add(Message("SCALED_PRESSURE").set("press_abs", 1007.5), kStart + 2);
     t.add(Message("DISTANCE_SENSOR").set("orientation", 25).set("current_distance", 1234).set("max_distance", 4000),
@@ -489,7 +491,7 @@ TEST_CASE("sticks follow the parameters, rotors, wind, ground and pressure their
     CHECK(log->find("stick.pitch")->value == std::vector<double>{-0.5});
     CHECK(log->find("stick.throttle")->value == std::vector<double>{0.25});
     CHECK(log->find("stick.yaw")->value == std::vector<double>{0, -1});
-    CHECK(log->find("rpm.1")->value == std::vector<double>{5400});
+    CHECK(log->find("rpm.1")->value == std::vector<double>{5400, 5400});
     CHECK(log->find("rpm.2")->value == std::vector<double>{5200});
     CHECK(log->find("wind.from_deg")->value == std::vector<double>{300});
     CHECK(log->find("baro.pressure_hpa")->value[0] == Approx(1007.5));

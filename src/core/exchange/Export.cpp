@@ -330,19 +330,25 @@ std::string planCsv(const Plan& plan, const Path& path) {
     return out;
 }
 
-std::string heightsNote(const FlightLog& log) {
-    const auto track = trackOf(log);
+namespace {
+std::string heightsNoteOf(const std::vector<Sample>& track) {
     const auto some = [&](auto&& test) { return std::any_of(track.begin(), track.end(), test); };
-    if (track.empty() || !some([](const Sample& s) { return !s.amsl_m; })) return "";
+    if (!some([](const Sample& s) { return !s.amsl_m; })) return "";
     if (some([](const Sample& s) { return !s.amsl_m && s.home_m; }))
         return "The log has no heights above sea level here: heights are those above home, drawn above the ground.";
     return "The log has no heights here: the track is drawn on the ground.";
+}
+}  // namespace
+
+std::string heightsNote(const FlightLog& log) {
+    return heightsNoteOf(trackOf(log));
 }
 
 std::string logKml(const FlightLog& log, const std::string& title) {
     pugi::xml_document doc;
     pugi::xml_node document = kmlDocument(doc, title);
-    if (const std::string note = heightsNote(log); !note.empty()) child(document, "description", note);
+    const auto track = trackOf(log);
+    if (const std::string note = heightsNoteOf(track); !note.empty()) child(document, "description", note);
     constexpr const char* kColours[] = {"ff80740b", "ff337a4e", "ff007ab9", "ff6e3a6b", "ff243ab9"};
     std::string line, last_point, mode = "flight";
     std::size_t next_mode = 0, colour = 0, flight = 0;
@@ -351,7 +357,7 @@ std::string logKml(const FlightLog& log, const std::string& title) {
         if (!line.empty()) lineString(document, mode, kColours[colour++ % std::size(kColours)], heights, line);
         line.clear();
     };
-    for (const Sample& s : trackOf(log)) {
+    for (const Sample& s : track) {
         const char* now = s.amsl_m ? kAbsolute : s.home_m ? kOverGround : kOnGround;
         while (next_mode < log.modes.size() && log.modes[next_mode].t_s <= s.t_s) {
             flush();
@@ -413,8 +419,9 @@ std::string logCsv(const FlightLog& log) {
     out += "\n";
     const Channel* clock = log.find("position.lat_deg");
     if (clock == nullptr && !columns.empty()) clock = columns.front();
+    const double zero = log.zero();
     for (std::size_t i = 0; clock != nullptr && i < clock->t_s.size(); ++i) {
-        out += fmt::format("{:.3f}", clock->t_s[i] - log.zero());
+        out += fmt::format("{:.3f}", clock->t_s[i] - zero);
         for (const Channel* c : columns) {
             const auto v = c->at(clock->t_s[i]);
             out += v ? fmt::format(",{:.10g}", *v) : ",";
@@ -435,7 +442,9 @@ std::string logGeoJson(const FlightLog& log, const std::string& title) {
     Json line = Json::array(), times = Json::array();
     std::string mode = "flight";
     std::size_t flight = 0;
-    const std::string note = heightsNote(log);
+    const auto track = trackOf(log);
+    const std::string note = heightsNoteOf(track);
+    const double zero = log.zero();
     const auto flush = [&] {
         if (line.size() > 1)
             features.push_back({{"type", "Feature"},
@@ -447,7 +456,7 @@ std::string logGeoJson(const FlightLog& log, const std::string& title) {
                                   {"t_s", times}}}});
     };
     std::size_t next = 0;
-    for (const Sample& s : trackOf(log)) {
+    for (const Sample& s : track) {
         while (next < log.modes.size() && log.modes[next].t_s <= s.t_s) {
             flush();
             // The lines of two modes meet.
@@ -464,7 +473,7 @@ std::string logGeoJson(const FlightLog& log, const std::string& title) {
             flight = s.flight;
         }
         line.push_back(position(s));
-        times.push_back(std::round((s.t_s - log.zero()) * 1000) / 1000);
+        times.push_back(std::round((s.t_s - zero) * 1000) / 1000);
     }
     flush();
     for (const Mark& m : marksOf(log)) {
@@ -472,7 +481,7 @@ std::string logGeoJson(const FlightLog& log, const std::string& title) {
         if (m.place.amsl_m) at.push_back(std::round(*m.place.amsl_m * 100) / 100);
         features.push_back({{"type", "Feature"},
                             {"geometry", {{"type", "Point"}, {"coordinates", at}}},
-                            {"properties", {{"name", m.name}, {"t_s", m.t_s - log.zero()}}}});
+                            {"properties", {{"name", m.name}, {"t_s", m.t_s - zero}}}});
     }
     return Json{{"type", "FeatureCollection"}, {"features", features}}.dump(1, ' ', false,
                                                                             Json::error_handler_t::replace) +
@@ -506,8 +515,9 @@ Result<std::string> logChannels(const FlightLog& log, const LogTable& table) {
         times = columns.front()->t_s;
     }
     std::vector<std::size_t> next(columns.size(), 0);
+    const double zero = log.zero();
     for (const double t : times) {
-        out += fmt::format("{:.4f}", t - log.zero());
+        out += fmt::format("{:.4f}", t - zero);
         for (std::size_t i = 0; i < columns.size(); ++i) {
             const Channel& c = *columns[i];
             while (next[i] < c.t_s.size() && c.t_s[next[i]] <= t + 1e-9) ++next[i];

@@ -555,10 +555,12 @@ void RecordingLog::takeMeasured(const Message& m) {
     const auto bearing = [](double deg) { return deg < 0 ? deg + 360 : deg >= 360 ? deg - 360 : deg; };
     if (m.is("RPM")) {
         if (!gives("rpm", m)) return;
-        put("rpm.1", n("rpm1"));
-        put("rpm.2", n("rpm2"));
+        // A sensor that is not there says nothing, or less.
+        for (const auto& [name, field] : {std::pair("rpm.1", "rpm1"), std::pair("rpm.2", "rpm2")})
+            if (n(field) > 0 || (n(field) == 0 && log_.has(name))) put(name, n(field));
     } else if (m.is("ESC_TELEMETRY_1_TO_4")) {
-        for (int i = 0; i < 4 && gives("rpm", m); ++i) put(fmt::format("rpm.{}", i + 1), m.number("rpm", i));
+        for (int i = 0; i < 4 && gives("rpm", m); ++i)
+            if (m.integer("count", i) > 0) put(fmt::format("rpm.{}", i + 1), m.number("rpm", i));
     } else if (m.is("WIND")) {
         if (!gives("wind", m)) return;
         put("wind.from_deg", bearing(n("direction")));

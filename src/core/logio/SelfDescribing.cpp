@@ -268,7 +268,20 @@ class Maker {
     }
     void addSource(const Source& s) {
         const Kind* kind = withField(s.kind, s.field);
-        if (kind != nullptr && !log_.has(s.name)) promiseSource(s, s.name, *kind, used(*kind));
+        if (kind == nullptr || log_.has(s.name)) return;
+        const Places& places = used(*kind);
+        // A sensor of turns that is not there says nothing all the time, or less.
+        if (std::string_view(s.name).starts_with("rpm.") && !everAbove(*kind, places, s.field, 0)) return;
+        promiseSource(s, s.name, *kind, places);
+    }
+    /// By a look at some of them.
+    bool everAbove(const Kind& kind, const Places& places, const char* field, double limit) const {
+        constexpr std::size_t kLooks = 512;
+        for (std::size_t k = 0; k < kLooks; ++k)
+            if (index_->number(kind, places[k * places.size() / kLooks], static_cast<std::size_t>(kind.field(field))) >
+                limit)
+                return true;
+        return false;
     }
     void promiseSource(const Source& s, const std::string& as, const Kind& kind, const Places& places) {
         const auto f = static_cast<std::size_t>(kind.field(s.field));
