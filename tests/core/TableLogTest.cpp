@@ -232,6 +232,12 @@ TEST_CASE("what a height is measured from is found out, and said", "[logio][tabl
     CHECK(read(table("Alt(m)", from_sea, 9), said)->find("position.height_home_m")->value.back() == 100);
 }
 
+TEST_CASE("a row that is none says nothing of the columns", "[logio][table][hostile]") {
+    const LogPtr log = read("Time(s),Lat,Lon,Alt(m)\n0,47.3,-20.1,0\nrubbish\nmore of it\n1,47.3,-20.1,3\n");
+    CHECK(log->damaged_records == 2);
+    CHECK(log->find("position.height_home_m")->value == std::vector<double>{0, 3});
+}
+
 TEST_CASE("heights above the ellipsoid become heights above the sea", "[logio][table][heights]") {
     // EGM96 at this place is -31.628 m by the tables its authors publish.
     const LogPtr log =

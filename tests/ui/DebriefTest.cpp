@@ -263,7 +263,7 @@ TEST_CASE("another aircraft of the same recording is chosen in the list of fligh
     CHECK(seen());
     d.clickChannel("position.height_home_m");
     CHECK(d.model().channel("position.height_home_m")->value.back() == Approx(40));
-    CHECK(sessions->currentText().contains("top 40 m"));
+    CHECK(sessions->currentText().contains("40 m home"));
     // Both are flights in the logbook, once.
     REQUIRE(d.until(5000, [&] { return d.window.logbook().book() && !d.window.logbook().busy(); }));
     const auto entries = (*d.window.logbook().book())->entries("both.tlog");

@@ -45,7 +45,7 @@ ChannelPanel::ChannelPanel(ReviewSession* review, TraceBand* band, QWidget* pare
     show_busy();
     sessions_ = new QComboBox;
     sessions_->setObjectName("sessions");
-    sessions_->setToolTip("Flights in this log");
+    sessions_->setToolTip("Flights in this log: how long, how far, how high above home");
     column->addWidget(sessions_);
     auto* grid = new QGridLayout;
     grid->setSpacing(5);
@@ -179,7 +179,7 @@ void ChannelPanel::fillSessions() {
     sessions_->setVisible(log != nullptr && (!log->sessions.empty() || !review_->fileLog()->others.empty()));
     if (!log) return;
     const auto words = [](const LogSession& s) {
-        return inUnits(QString("%1 · %2 · top %3 m home")
+        return inUnits(QString("%1 · %2 · %3 m home")
                            .arg(QString::fromStdString(durationText(s.to_s - s.from_s)),
                                 QString::fromStdString(distanceText(s.distance_m)))
                            .arg(s.max_height_home_m, 0, 'f', 0),

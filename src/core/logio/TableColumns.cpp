@@ -168,7 +168,9 @@ class Recogniser {
             const auto line = lines.next();
             if (!line) break;
             const auto cells = cellsOf(*line, layout_.separator);
-            if (cells.size() <= layout_.columns.size()) samples_.push_back(cells);
+            // A row that is none says nothing of the columns.
+            const bool whole = cells.size() <= layout_.columns.size() && cells.size() + 2 >= layout_.columns.size();
+            if (whole) samples_.push_back(cells);
         }
         for (std::size_t i = 0; i < layout_.columns.size(); ++i)
             for (const auto& row : samples_)
