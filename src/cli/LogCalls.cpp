@@ -43,6 +43,7 @@ CliResult cliInspect(const CliArguments& a) {
                             {"distance_m", s.distance_m},
                             {"max_height_home_m", s.max_height_home_m},
                             {"armed_s", s.armed_s},
+                            {"landed_from_takeoff_m", s.landed_from_takeoff_m},
                             {"vehicle", flight.log->vehicle}});
         out.text += fmt::format("flight of {}, {}, top {:.0f} m home, armed {}{}\n", durationText(s.to_s - s.from_s),
                                 distanceText(s.distance_m), s.max_height_home_m, durationText(s.armed_s),

@@ -78,6 +78,116 @@ TEST_CASE("a height made from the barometer's is not held against it", "[health]
     CHECK(health::askHeight(Flown(log, {})).verdict == Verdict::ok);
 }
 
+TEST_CASE("the height asked for is held against the measured one, where one is asked for", "[health][parts][flying]") {
+    const auto answer = [](double off, double wave) {
+        FlightLog log = phases();
+        const Channel height = *log.find("position.height_home_m");
+        for (std::size_t i = 0; i < height.t_s.size(); ++i) {
+            const double t = height.t_s[i];
+            log.channel("desired.height_home_m", "m").add(t, height.value[i]);
+            log.channel("position.height_home_m", "m").value[i] += height.value[i] > 0 ? off + wave * std::sin(t) : 0;
+        }
+        return health::askHeightKept(Flown(log, {}));
+    };
+    CHECK(answer(0.3, 0.4).verdict == Verdict::ok);
+    CHECK(answer(3, 0).verdict == Verdict::attention);
+    CHECK(answer(3, 0).value == Approx(3).margin(0.1));
+    CHECK(answer(-8, 0).verdict == Verdict::bad);
+    // What is asked for and what is measured are the same numbers: nothing is known.
+    FlightLog same = phases();
+    same.channel("desired.height_home_m", "m") = *same.find("position.height_home_m");
+    CHECK(health::askHeightKept(Flown(same, {})).verdict == Verdict::unknown);
+    CHECK(health::askHeightKept(Flown(phases(), {})).verdict == Verdict::unknown);
+}
+
+TEST_CASE("a descent near the ground or through its own air is judged by its rate", "[health][parts][flying]") {
+    const auto answer = [](double rate, double speed, const char* vehicle = "multirotor") {
+        FlightLog log;
+        log.vehicle = vehicle;
+        double height = 40;
+        for (int i = 0; i < 1200; ++i) {
+            const double t = i * 0.1;
+            const bool down = t > 60 && height > 0.5;
+            if (down) height -= rate * 0.1;
+            log.channel("position.height_home_m", "m").add(t, height);
+            log.channel("velocity.climb_mps", "m/s").add(t, down ? -rate : 0);
+            log.channel("velocity.ground_mps", "m/s").add(t, speed);
+            log.channel("throttle.percent", "%").add(t, 45);
+        }
+        return health::askDescent(Flown(log, {}));
+    };
+    CHECK(answer(1.2, 0).verdict == Verdict::ok);
+    CHECK(answer(2.5, 0).verdict == Verdict::attention);
+    CHECK(answer(4.5, 0).verdict == Verdict::bad);
+    CHECK(answer(4.5, 0).value == Approx(4.5).margin(0.2));
+    // Fast, but ahead: near the ground it counts all the same.
+    CHECK(answer(2.5, 8).verdict == Verdict::attention);
+    CHECK(answer(2.5, 8).evidence.find("below 8 m") != std::string::npos);
+    CHECK(answer(4.5, 15, "fixed wing").verdict == Verdict::unknown);
+}
+
+TEST_CASE("rotor speeds that wander are told from those that follow the battery", "[health][parts][flying]") {
+    const auto answer = [](double share) {
+        FlightLog log = phases();
+        std::mt19937 random(5);
+        std::normal_distribution<double> noise(0, 1);
+        double wander = 0;
+        for (int i = 0; i < 2100; ++i) {
+            if (i % 10 == 0) wander = share * noise(random);
+            log.channel("rpm.1", "rpm").add(i * 0.1, 5400 * (1 - i * 2e-5) * (1 + wander));
+        }
+        return health::askRotorSpeed(Flown(log, {}));
+    };
+    CHECK(answer(0.005).verdict == Verdict::ok);
+    CHECK(answer(0.03).verdict == Verdict::attention);
+    CHECK(answer(0.08).verdict == Verdict::bad);
+    CHECK(health::askRotorSpeed(Flown(phases(), {})).verdict == Verdict::unknown);
+}
+
+TEST_CASE("sticks that move while it flies by itself are told", "[health][parts][flying]") {
+    const auto answer = [](const char* mode, double from, double to) {
+        FlightLog log = phases();
+        log.modes = {{0, "manual"}, {65, mode}};
+        for (int i = 0; i < 2100; ++i) {
+            const double t = i * 0.1;
+            log.channel("stick.roll", "").add(t, t > from && t < to ? 0.6 : 0.01);
+            log.channel("stick.pitch", "").add(t, 0);
+        }
+        return health::askSticks(Flown(log, {}));
+    };
+    CHECK(answer("mission", 0, 0).verdict == Verdict::ok);
+    const Answer moved = answer("mission", 100, 108);
+    CHECK(moved.verdict == Verdict::attention);
+    CHECK(moved.value == Approx(8).margin(1.1));
+    CHECK(moved.from_s < 101);
+    CHECK(moved.to_s > 101);
+    // In a mode that is flown by hand they are to move.
+    CHECK(answer("levelled", 100, 108).verdict == Verdict::unknown);
+    CHECK(health::askSticks(Flown(phases(), {})).verdict == Verdict::unknown);
+}
+
+TEST_CASE("told to hold, it must stay: a drift is a fault, a pilot's stick is none", "[health][parts][flying]") {
+    const auto answer = [](double drift_mps, bool by_stick, const char* mode = "position hold") {
+        FlightLog log;
+        log.modes = {{0, mode}};
+        for (int i = 0; i < 900; ++i) {
+            const double t = i * 0.1;
+            log.channel("position.height_home_m", "m").add(t, 20);
+            log.channel("throttle.percent", "%").add(t, 45);
+            log.channel("position.lat_deg", "deg").add(t, 47.3 + drift_mps * t / 111195);
+            log.channel("position.lon_deg", "deg").add(t, -20.1);
+            if (by_stick) log.channel("stick.pitch", "").add(t, -0.3);
+        }
+        return health::askHold(Flown(log, {}));
+    };
+    CHECK(answer(0, false).verdict == Verdict::ok);
+    CHECK(answer(0.1, false).verdict == Verdict::bad);
+    CHECK(answer(0.1, false).value == Approx(8.5).margin(0.6));
+    CHECK(answer(0.05, false).verdict == Verdict::attention);
+    CHECK(answer(0.3, true).verdict != Verdict::bad);
+    CHECK(answer(0.3, false, "mission").verdict != Verdict::bad);
+}
+
 TEST_CASE("without heights or throttle it is said that flight cannot be told", "[health][parts]") {
     FlightLog none;
     none.channel("battery.voltage_v", "V").add(0, 16);

@@ -225,6 +225,12 @@ void FlightLog::findSessions(const std::vector<double>& restarts, double gap_s) 
     if (const double end = firstTime() + duration_s(); end - sessions.back().to_s <= gap_s)
         sessions.back().to_s = std::max(sessions.back().to_s, end);
     for (LogSession& s : sessions) {
+        const auto first = std::lower_bound(lat->t_s.begin(), lat->t_s.end(), s.from_s) - lat->t_s.begin(),
+                   behind = std::upper_bound(lat->t_s.begin(), lat->t_s.end(), s.to_s) - lat->t_s.begin();
+        if (behind > first) {
+            const auto a = static_cast<std::size_t>(first), b = static_cast<std::size_t>(behind - 1);
+            s.landed_from_takeoff_m = trackStep_m(lat->value[a], lon->value[a], lat->value[b], lon->value[b]);
+        }
         std::optional<double> since;
         for (const LogEvent& e : events) {
             if (e.t_s < s.from_s - 1 || e.t_s > s.to_s + 1) continue;

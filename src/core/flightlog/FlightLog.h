@@ -64,6 +64,7 @@ struct LogSession {
     double from_s = 0, to_s = 0;
     double start_unix_s = 0;  // 0: the file does not say
     double distance_m = 0, max_height_home_m = 0, armed_s = 0;
+    double landed_from_takeoff_m = 0;  // from its first place to its last
 };
 
 /// An item of a mission as the standard numbers it: frame, command, parameters, place in degrees where it has one.

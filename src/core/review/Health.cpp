@@ -20,6 +20,8 @@ constexpr Row kQuestions[] = {
     {"compass-motors", "Compass and motors", "Do the motors disturb the compass?", health::askCompassMotors},
     {"compass-model", "Compass field", "Does the compass see the Earth's field?", health::askCompassModel},
     {"height", "Height estimate", "Does the estimated height follow barometer and GPS?", health::askHeight},
+    {"height-kept", "Height kept", "Does it keep the height asked for?", health::askHeightKept},
+    {"descent", "Descent", "Does it come down too fast?", health::askDescent},
     {"attitude", "Attitude", "Does the attitude follow what is asked for?", health::askAttitude},
     {"hold", "Hold", "Does it stand still when it holds?", health::askHold},
     {"gps-jump", "GPS jumps", "Did the GPS jump?", health::askGpsJumps},
@@ -28,6 +30,8 @@ constexpr Row kQuestions[] = {
     {"battery-left", "Battery left", "How much was left in the battery?", health::askBatteryLeft},
     {"battery-sag", "Battery sag", "Does the battery sag?", health::askBatterySag},
     {"motors", "Motors", "Do the motors share the work?", health::askMotors},
+    {"rotor-speed", "Rotor speed", "Is rotor or motor speed steady?", health::askRotorSpeed},
+    {"sticks", "Sticks", "Were the sticks used against the mode?", health::askSticks},
     {"control", "Modes and messages", "What did the pilot do, and what the machine?", health::askControl},
     {"recording", "Recording", "Is the log complete?", health::askRecording},
 };
@@ -56,6 +60,12 @@ std::vector<Answer> diagnose(const FlightLog& log, const HealthOptions& options)
         a.id = row.id;
         a.title = row.title;
         a.question = row.question;
+        // No figure is no verdict.
+        if (a.verdict != Verdict::unknown && !std::isfinite(a.value)) {
+            a.verdict = Verdict::unknown;
+            a.confidence = Answer::low;
+            a.evidence = "There are too few seconds to judge by";
+        }
         if (a.verdict != Verdict::unknown && a.to_s <= a.from_s) {
             a.from_s = flown.span.from_s;
             a.to_s = flown.span.to_s;

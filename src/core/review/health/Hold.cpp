@@ -1,6 +1,7 @@
 // Hold: stretches in which it stays in one place, and whether it goes around in them.
 #include <cmath>
 
+#include "core/base/Modes.h"
 #include "core/geo/Geo.h"
 #include "core/review/health/Question.h"
 
@@ -12,6 +13,9 @@ constexpr double kMostRadius_m = 12;  // wider is a route
 constexpr double kTurns = 1.2;        // as often around: it circles
 constexpr double kHoldAttention_m = 0.8, kHoldBad_m = 2;
 constexpr double kStep_s = 0.5;
+constexpr double kDriftAttention_m = 3, kDriftBad_m = 6;  // from where it was told to stay
+constexpr double kSettles_s = 4;                          // it brakes first
+constexpr double kStickMoves = 0.1;
 
 struct Standing {
     double from_s = 0, to_s = 0, radius_m = 0, turns = 0;
@@ -41,6 +45,52 @@ Standing lookAt(const std::vector<Vec2>& p, std::size_t from, std::size_t to, do
     s.turns = std::abs(turned) / (2 * M_PI);
     return s;
 }
+/// A stretch in which holding was commanded and nobody moved a stick.
+struct Held {
+    double from_s = 0, to_s = 0, drift_m = 0, worst_s = 0;
+};
+
+/// Stretches of the modes that keep a place, without their first seconds.
+std::vector<Stretch> commanded(const Flown& flown, const Stretch& air) {
+    std::vector<Stretch> out;
+    const auto& modes = flown.log.modes;
+    for (std::size_t i = 0; i < modes.size(); ++i) {
+        if (modes[i].name != modeWord(ModeKind::hold) && modes[i].name != modeWord(ModeKind::positionHold)) continue;
+        const double from = std::max(air.from_s, modes[i].t_s + kSettles_s),
+                     to = std::min(air.to_s, i + 1 < modes.size() ? modes[i + 1].t_s : air.to_s);
+        if (to - from >= kLeast_s) out.push_back({from, to});
+    }
+    return out;
+}
+
+/// The part of it that leaves where it began most; a stick that moves begins it anew.
+std::optional<Held> driftOf(const Flown& flown, const std::vector<Vec2>& p, const std::vector<char>& known,
+                            const Stretch& air, const Stretch& held) {
+    const Channel* sticks[] = {flown.find("stick.roll"), flown.find("stick.pitch")};
+    const auto moved = [&](double t) {
+        return std::any_of(std::begin(sticks), std::end(sticks), [&](const Channel* c) {
+            const auto at = c != nullptr ? c->at(t) : std::nullopt;
+            return at && std::abs(*at) > kStickMoves;
+        });
+    };
+    std::optional<Held> worst;
+    std::optional<std::size_t> begin;
+    double free_from_s = held.from_s;
+    for (auto i = static_cast<std::size_t>(std::max(0.0, (held.from_s - air.from_s) / kStep_s));
+         i < p.size() && air.from_s + static_cast<double>(i) * kStep_s < held.to_s; ++i) {
+        const double t = air.from_s + static_cast<double>(i) * kStep_s;
+        if (moved(t)) {
+            begin.reset();
+            free_from_s = t + kSettles_s;
+        }
+        if (known[i] == 0 || t < free_from_s) continue;
+        if (!begin) begin = i;
+        const double began_s = air.from_s + static_cast<double>(*begin) * kStep_s;
+        const double drift = length(p[i] - p[*begin]);
+        if (t - began_s >= kLeast_s && (!worst || drift > worst->drift_m)) worst = Held{began_s, t, drift, t};
+    }
+    return worst;
+}
 }  // namespace
 
 Answer askHold(const Flown& flown) {
@@ -61,6 +111,13 @@ Answer askHold(const Flown& flown) {
             p[i] = frame.toLocal({lats[i], lons[i]});
             known[i] = 1;
         }
+    // Where holding was commanded, leaving the place is a fault, too.
+    std::optional<Held> drifted;
+    const auto held = commanded(flown, air);
+    for (const Stretch& stretch : held)
+        if (const auto drift = driftOf(flown, p, known, air, stretch);
+            drift && (!drifted || drift->drift_m > drifted->drift_m))
+            drifted = drift;
     // Windows that stay within the radius of where they began (twice, as it may begin at the rim).
     std::optional<Standing> worst;
     const auto least = static_cast<std::size_t>(kLeast_s / kStep_s);
@@ -80,9 +137,24 @@ Answer askHold(const Flown& flown) {
             };
             if (!worst || rank(s) > rank(*worst)) worst = s;
         }
-    if (!worst) return unknown(fmt::format("It never stayed in one place for {:.0f} seconds", kLeast_s));
     Answer a;
     a.unit = "m";
+    if (drifted && judged(drifted->drift_m, kDriftAttention_m, kDriftBad_m) != Verdict::ok) {
+        a.value = drifted->drift_m;
+        a.verdict = judged(a.value, kDriftAttention_m, kDriftBad_m);
+        a.from_s = drifted->from_s;
+        a.to_s = drifted->to_s;
+        a.channels = {"position.lat_deg", "position.lon_deg"};
+        a.evidence =
+            fmt::format("told to hold, it left its place by {:.1f} m within {:.0f} s", a.value, a.to_s - a.from_s);
+        a.ruled_out.emplace_back("the pilot: no stick was moved, or none is in the log");
+        if (flown.find("stick.roll") == nullptr)
+            a.held_back.emplace_back("the log has no sticks: the pilot may have moved it");
+        a.advice = "See GPS reception and compass; hold lower and out of the wind until the cause is known";
+        a.next_flight = "Hold for two minutes in calm air at 10 m without touching a stick";
+        return a;
+    }
+    if (!worst) return unknown(fmt::format("It never stayed in one place for {:.0f} seconds", kLeast_s));
     a.value = worst->radius_m;
     a.from_s = worst->from_s;
     a.to_s = worst->to_s;
@@ -92,6 +164,7 @@ Answer askHold(const Flown& flown) {
     a.evidence = circles ? fmt::format("it goes around {:.1f} times in {:.0f} s with a radius of {:.1f} m",
                                        worst->turns, worst->to_s - worst->from_s, worst->radius_m)
                          : fmt::format("it stays within {:.1f} m of the middle for half of the time", worst->radius_m);
+    if (drifted) a.evidence += fmt::format("; told to hold, it stayed within {:.1f} m of its place", drifted->drift_m);
     a.held_back.push_back(
         fmt::format("a circle that was asked for with a radius below {:.0f} m would look the same", kMostRadius_m));
     if (circles) {
