@@ -20,7 +20,7 @@ namespace {
 std::string mutated(const std::string& good, std::mt19937& random) {
     std::string bad = good;
     const auto at = [&] { return static_cast<std::size_t>(random()) % std::max<std::size_t>(1, bad.size()); };
-    for (unsigned n = 1 + random() % 6; n > 0 && !bad.empty(); --n) switch (random() % 6) {
+    for (auto n = 1 + random() % 6; n > 0 && !bad.empty(); --n) switch (random() % 6) {
             case 0:
                 bad[at()] = static_cast<char>(bad[at()] ^ (1 << random() % 8));
                 break;
