@@ -1,6 +1,9 @@
 #include <sys/stat.h>
 #include <catch2/catch.hpp>
 
+#include <gdal.h>
+#include <ogr_srs_api.h>
+
 #include "core/check/Clearance.h"
 #include "core/terrain/Terrain.h"
 #include "support.h"
@@ -103,4 +106,40 @@ TEST_CASE("no damaged raster crashes or hangs the reader", "[terrain][hostile]")
         }
     }
     CHECK(refused >= 15);  // every truncation at least
+}
+
+TEST_CASE("heights above the ellipsoid become heights above the sea, feet become metres", "[terrain][geoid]") {
+    TempDir dir;
+    GDALAllRegister();
+    // Three by three cells around a place of which EGM96's authors publish the height: -31.628 m.
+    const auto write = [&](const char* name, const char* reference, const char* unit, float height) {
+        GDALDatasetH set =
+            GDALCreate(GDALGetDriverByName("GTiff"), (dir / name).c_str(), 3, 3, 1, GDT_Float32, nullptr);
+        REQUIRE(set != nullptr);
+        OGRSpatialReferenceH srs = OSRNewSpatialReference(nullptr);
+        REQUIRE(OSRSetFromUserInput(srs, reference) == OGRERR_NONE);
+        GDALSetSpatialRef(set, srs);
+        OSRDestroySpatialReference(srs);
+        double place[6] = {-90.220845 - 0.0015, 0.001, 0, 38.628155 + 0.0015, 0, -0.001};
+        GDALSetGeoTransform(set, place);
+        std::vector<float> cells(9, height);
+        GDALRasterBandH band = GDALGetRasterBand(set, 1);
+        if (*unit != '\0') GDALSetRasterUnitType(band, unit);
+        REQUIRE(GDALRasterIO(band, GF_Write, 0, 0, 3, 3, cells.data(), 3, 3, GDT_Float32, 0, 0) == CE_None);
+        GDALClose(set);
+        const auto raster = ElevationRaster::open(dir / name);
+        REQUIRE(raster);
+        return *raster;
+    };
+    const GeoPoint place{38.628155, -90.220845};
+    const auto ellipsoid = write("ellipsoid.tif", "EPSG:4979", "", 100);
+    CHECK(*ellipsoid->sample(place) == Approx(131.628).margin(0.1));
+    CHECK(ellipsoid->verticalReference().find("geoid") != std::string::npos);
+    const auto sea = write("sea.tif", "EPSG:4326+5773", "", 100);
+    CHECK(*sea->sample(place) == Approx(100));
+    CHECK(sea->verticalReference() == "EGM96 height");
+    const auto silent = write("silent.tif", "EPSG:4326", "", 100);
+    CHECK(*silent->sample(place) == Approx(100));
+    CHECK(silent->verticalReference() == "not stated");
+    CHECK(*write("feet.tif", "EPSG:4326", "ft", 100)->sample(place) == Approx(30.48));
 }

@@ -8,6 +8,7 @@
 #include <limits>
 #include <set>
 
+#include "core/geo/Geoid.h"
 #include "core/terrain/GdalFile.h"
 
 namespace anhinga {
@@ -22,6 +23,34 @@ bool isLatLonGrid(GDALDatasetH dataset, const double transform[6]) {
     OGRSpatialReferenceH reference = GDALGetSpatialRef(dataset);
     return reference != nullptr && OSRIsGeographic(reference) && transform[2] == 0 && transform[4] == 0 &&
            transform[1] > 0 && transform[5] < 0;
+}
+
+/// What a raster's heights are measured from, and in what.
+struct Vertical {
+    bool ellipsoid = false;  // above the ellipsoid, as satellite receivers measure
+    double metres = 1;       // one unit of them
+    std::string words = "not stated";
+};
+Vertical verticalOf(GDALDatasetH dataset) {
+    Vertical v;
+    OGRSpatialReferenceH reference = GDALGetSpatialRef(dataset);
+    if (reference != nullptr && OSRIsCompound(reference)) {
+        const char* name = OSRGetAttrValue(reference, "COMPD_CS|VERT_CS", 0);
+        if (name == nullptr) name = OSRGetAttrValue(reference, "VERT_CS", 0);
+        if (name != nullptr && *name != '\0') v.words = name;
+        const double unit = OSRGetTargetLinearUnits(reference, "VERT_CS", nullptr);
+        if (unit > 0.1 && unit < 10) v.metres = unit;
+    } else if (reference != nullptr && OSRGetAxesCount(reference) == 3) {
+        // Three axes without a vertical datum: the third is the height above the ellipsoid (EPSG:4979 and its like).
+        v.ellipsoid = true;
+        v.words = "the ellipsoid";
+    }
+    if (const char* said = GDALGetMetadataItem(dataset, "VERTICAL_REFERENCE", nullptr)) v.words = said;
+    const std::string band = GDALGetRasterUnitType(GDALGetRasterBand(dataset, 1));
+    constexpr double kFoot_m = 0.3048, kUsFoot_m = 1200.0 / 3937;
+    if (v.metres == 1 && (band == "ft" || band == "foot" || band == "feet")) v.metres = kFoot_m;
+    if (v.metres == 1 && (band == "sft" || band == "us_ft" || band == "US survey foot")) v.metres = kUsFoot_m;
+    return v;
 }
 
 }  // namespace
@@ -67,15 +96,46 @@ Result<std::shared_ptr<const ElevationRaster>> ElevationRaster::open(const std::
     if (read != CE_None) return fail("{}: the heights cannot be read: {}", path, lastGdalError());
     int has_nodata = 0;
     const auto nodata = static_cast<float>(GDALGetRasterNoDataValue(band, &has_nodata));
-    for (float& h : raster->cells_)
+    const Vertical vertical = verticalOf(source->get());
+    for (float& h : raster->cells_) {
+        if (std::isfinite(h) && !(has_nodata && h == nodata)) h *= static_cast<float>(vertical.metres);
         if (!std::isfinite(h) || (has_nodata && h == nodata) || h < kLowestGround_m || h > kHighestGround_m)
             h = std::numeric_limits<float>::quiet_NaN();
+    }
+    if (vertical.ellipsoid)
+        if (const auto ok = raster->lowerByGeoid(); !ok) return tl::unexpected(ok.error());
     const GeoPoint middle{(raster->north_ + south) / 2,
                           wrapLongitude(raster->west_ + raster->step_lon_ * raster->width_ / 2)};
     raster->cell_m_ = distance_m(middle, {middle.lat_deg + raster->step_lat_, middle.lon_deg});
-    const char* vertical = GDALGetMetadataItem(source->get(), "VERTICAL_REFERENCE", nullptr);
-    raster->vertical_ = vertical != nullptr ? vertical : "not stated";
+    raster->vertical_ = vertical.ellipsoid ? "the ellipsoid, made mean sea level by the geoid" : vertical.words;
     return raster;
+}
+
+Result<void> ElevationRaster::lowerByGeoid() {
+    const auto geoid = Geoid::standard();
+    if (geoid == nullptr)
+        return fail(
+            "{}: its heights are above the ellipsoid, and no geoid grid is here to make them heights above sea level",
+            path_);
+    // The geoid changes by centimetres over a kilometre: it is asked at every hundredth of a degree, and goes straight
+    // between.
+    constexpr double kApart_deg = 0.01;
+    const int every = std::max(1, static_cast<int>(kApart_deg / step_lon_));
+    std::vector<double> nodes;
+    for (int row = 0; row < height_; ++row) {
+        const double lat = std::clamp(north_ - row * step_lat_, -90.0, 90.0);
+        nodes.clear();
+        for (int column = 0; column < width_ + every; column += every)
+            nodes.push_back(geoid->height_m({lat, wrapLongitude(west_ + column * step_lon_)}).value_or(NAN));
+        for (int column = 0; column < width_; ++column) {
+            const auto i = static_cast<std::size_t>(column / every);
+            const double share = static_cast<double>(column % every) / every;
+            cells_[static_cast<std::size_t>(row) * static_cast<std::size_t>(width_) +
+                   static_cast<std::size_t>(column)] -=
+                static_cast<float>(nodes[i] + (nodes[i + 1] - nodes[i]) * share);
+        }
+    }
+    return {};
 }
 
 std::optional<double> ElevationRaster::sample(GeoPoint p) const {

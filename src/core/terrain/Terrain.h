@@ -15,7 +15,8 @@ namespace anhinga {
 /// One raster held in memory on a latitude/longitude grid (warped on opening when it is not).
 class ElevationRaster {
   public:
-    /// Any raster GDAL reads with a position on the earth; at most 120 million cells.
+    /// Any raster GDAL reads with a position on the earth; at most 120 million cells. Heights in feet become metres,
+    /// those above the ellipsoid (EPSG:4979 and other references of three axes) heights above sea level by the geoid.
     static Result<std::shared_ptr<const ElevationRaster>> open(const std::string& path);
 
     /// Bilinear between the four cell centres around p; unknown if one of them with weight is unknown.
@@ -33,6 +34,8 @@ class ElevationRaster {
     const std::string& verticalReference() const { return vertical_; }
 
   private:
+    /// From heights above the ellipsoid to heights above sea level. Fails where no geoid is known.
+    Result<void> lowerByGeoid();
     std::string path_, vertical_;
     int width_ = 0, height_ = 0;
     double west_ = 0, north_ = 0, step_lon_ = 0, step_lat_ = 0, cell_m_ = 0;
