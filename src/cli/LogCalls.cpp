@@ -6,8 +6,8 @@
 #include "core/logio/LogReader.h"
 #include "core/plan/PlanFile.h"
 #include "core/review/Compare.h"
+#include "core/review/FlownMission.h"
 #include "core/review/Health.h"
-#include "core/review/PlannedFlown.h"
 #include "core/review/Presence.h"
 
 namespace anhinga {
@@ -140,22 +140,35 @@ CliResult cliReview(const CliArguments& a) {
     if (!loaded->view().sendable()) return unusable({a.plan + ": " + loaded->view().not_sendable});
     const auto planned = rehearse(loaded->plan(), loaded->view().program, loaded->terrain());
     if (!planned) return unusable(planned.error());
-    const auto flown =
-        plannedAgainstFlown(loaded->view().program, homeAmsl(loaded->plan(), loaded->terrain().get()), **opened);
-    if (!flown) return unusable({a.log + ": " + flown.error().message});
+    const FlownMission mission = flownMission(
+        **opened, {std::make_shared<const Plan>(loaded->plan()),
+                   std::make_shared<const FlightProgram>(loaded->view().program), loaded->terrain(), true});
+    if (!mission.figures) return unusable({a.log + ": " + mission.not_compared});
+    const PlannedFlown& flown = *mission.figures;
     CliResult out;
-    const double off = 100 * (flown->flown_s / planned->duration_s - 1);
-    out.json = {{"cross_mean_m", flown->cross_mean_m},   {"cross_max_m", flown->cross_max_m},
-                {"height_mean_m", flown->height_mean_m}, {"height_max_m", flown->height_max_m},
-                {"planned_s", planned->duration_s},      {"flown_s", flown->flown_s},
-                {"duration_off_percent", off},           {"photos_planned", planned->photos},
-                {"photos_flown", flown->photos_flown},   {"legs", flown->legs.size()}};
+    const double off = 100 * (flown.flown_s / planned->duration_s - 1);
+    const auto known = [](std::optional<double> v) { return v ? Json(*v) : Json(); };
+    out.json = {{"cross_mean_m", known(flown.cross_mean_m)},
+                {"cross_max_m", known(flown.cross_max_m)},
+                {"height_mean_m", known(flown.height_mean_m)},
+                {"height_max_m", known(flown.height_max_m)},
+                {"planned_s", planned->duration_s},
+                {"flown_s", flown.flown_s},
+                {"duration_off_percent", known(mission.is_plan ? std::optional(off) : std::nullopt)},
+                {"photos_planned", planned->photos},
+                {"photos_flown", flown.photos_flown},
+                {"legs", flown.legs.size()},
+                {"held_against", mission.from == FlownMission::From::log ? "log" : "plan"},
+                {"is_plan", mission.is_plan}};
+    const auto metres = [](std::optional<double> v) { return v ? fmt::format("{:.1f} m", *v) : "not known"; };
     out.text = fmt::format(
-        "flown {} against {} rehearsed ({:+.1f} %), largest cross-track error {:.1f} m (mean {:.1f}), height error "
-        "{:.1f} m, {} photos, {} planned",
-        durationText(flown->flown_s), durationText(planned->duration_s), off, flown->cross_max_m, flown->cross_mean_m,
-        flown->height_max_m, flown->photos_flown, planned->photos);
-    out.code = std::abs(off) <= 3 ? 0 : 1;
+        "flown {} against {} rehearsed ({:+.1f} %), largest cross-track error {} (mean {}), height error {}, {} "
+        "photos, "
+        "{} planned\nheld against {}",
+        durationText(flown.flown_s), durationText(planned->duration_s), off, metres(flown.cross_max_m),
+        metres(flown.cross_mean_m), metres(flown.height_max_m), flown.photos_flown, planned->photos, mission.text());
+    if (!mission.is_plan) out.text += "\ntime and photos planned are of the plan, which is not what was flown";
+    out.code = std::abs(off) <= 3 && mission.is_plan ? 0 : 1;
     return out;
 }
 

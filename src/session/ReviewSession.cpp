@@ -38,7 +38,7 @@ void ReviewSession::openWith(const QString& path, std::function<Result<LogPtr>(c
             if (!log)
                 emit failed(QString::fromStdString(log.error().message));
             else
-                show(*log, path);
+                take(*log, path, false);
         });
     });
 }
@@ -48,8 +48,13 @@ void ReviewSession::stopOpening() {
 }
 
 void ReviewSession::show(LogPtr log, const QString& title) {
+    take(std::move(log), title, true);
+}
+
+void ReviewSession::take(LogPtr log, const QString& title, bool rehearsed) {
     file_log_ = log;
     aircraft_ = 0;
+    rehearsed_ = rehearsed;
     path_ = title;
     put(std::move(log));
 }
@@ -62,8 +67,7 @@ void ReviewSession::chooseAircraft(int number) {
 
 void ReviewSession::put(LogPtr log) {
     log_ = std::move(log);
-    comparison_.reset();
-    not_compared_.clear();
+    mission_ = {};
     health_.clear();
     waits_ = false;
     ++diagnosis_;  // what is being worked out is of another log
@@ -71,14 +75,8 @@ void ReviewSession::put(LogPtr log) {
     emit logChanged();
 }
 
-void ReviewSession::compareWith(const FlightProgram& program, std::optional<double> home_amsl_m) {
-    comparison_.reset();
-    if (!log_) return;
-    auto result = plannedAgainstFlown(program, home_amsl_m, *log_);
-    if (result)
-        comparison_ = std::move(*result);
-    else
-        not_compared_ = QString::fromStdString(result.error().message);
+void ReviewSession::compareWith(const PlanBeside& beside) {
+    mission_ = log_ ? flownMission(*log_, beside) : FlownMission{};
 }
 
 void ReviewSession::diagnoseLog(int session, std::shared_ptr<const Plan> plan, bool even_large) {

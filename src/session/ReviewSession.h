@@ -11,8 +11,8 @@
 #include "core/logio/TableLog.h"
 #include "core/plan/Plan.h"
 #include "core/program/Program.h"
+#include "core/review/FlownMission.h"
 #include "core/review/Health.h"
-#include "core/review/PlannedFlown.h"
 #include "session/Mailbox.h"
 
 namespace anhinga {
@@ -38,10 +38,13 @@ class ReviewSession : public QObject {
     /// Shows another aircraft of the file: 0 its first one.
     void chooseAircraft(int number);
     int aircraft() const { return aircraft_; }
-    /// Compares with this mission; the result is empty with a reason when it cannot be compared.
-    void compareWith(const FlightProgram& program, std::optional<double> home_amsl_m);
-    const std::optional<PlannedFlown>& comparison() const { return comparison_; }
-    QString notCompared() const { return not_compared_; }
+    /// Holds the log against the mission it holds, else against this plan where it was what was flown.
+    void compareWith(const PlanBeside& beside);
+    const FlownMission& mission() const { return mission_; }
+    const std::optional<PlannedFlown>& comparison() const { return mission_.figures; }
+    QString notCompared() const { return QString::fromStdString(mission_.not_compared); }
+    /// It is not from a file: a rehearsal of the open plan.
+    bool rehearsed() const { return rehearsed_; }
 
     /// The health report of the log or of one session of it (-1: all), judged by this plan where there is one. Large
     /// logs wait until they are asked for: `even_large`.
@@ -59,13 +62,14 @@ class ReviewSession : public QObject {
 
   private:
     void openWith(const QString& path, std::function<Result<LogPtr>(const LogWatch&)> read);
+    void take(LogPtr log, const QString& title, bool rehearsed);
     void put(LogPtr log);
     LogPtr log_, file_log_;
     int aircraft_ = 0;
     QString path_;
     bool opening_ = false, diagnosing_ = false, waits_ = false;
-    std::optional<PlannedFlown> comparison_;
-    QString not_compared_;
+    FlownMission mission_;
+    bool rehearsed_ = false;
     std::vector<Answer> health_;
     QString opening_path_;
     double opening_share_ = 0;

@@ -93,7 +93,7 @@ TEST_CASE("what is missing is unknown with its reason, for the emptiest logs too
               "imu.accel_z_mps2", "mag.field_ut", "battery.current_a", "battery.voltage_v", "attitude.roll_deg",
               "desired.roll_deg", "baro.height_m", "gps.hdop", "motor.1", "motor.2", "motor.3"})
             wild.channel(name, "").add(i < 200 ? 5 : i, i % 3 == 0 ? NAN : i % 3 == 1 ? 1e300 : -1e300);
-    CHECK(diagnose(wild).size() == 16);
+    CHECK(diagnose(wild).size() == 20);
 }
 
 TEST_CASE("a session of several is judged by itself", "[health]") {

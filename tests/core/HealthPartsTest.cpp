@@ -101,9 +101,9 @@ TEST_CASE("the height asked for is held against the measured one, where one is a
 }
 
 TEST_CASE("a descent near the ground or through its own air is judged by its rate", "[health][parts][flying]") {
-    const auto answer = [](double rate, double speed, const char* vehicle = "multirotor") {
+    const auto answer = [](double rate, double speed, int type = 2) {
         FlightLog log;
-        log.vehicle = vehicle;
+        log.type = type;  // MAV_TYPE
         double height = 40;
         for (int i = 0; i < 1200; ++i) {
             const double t = i * 0.1;
@@ -123,7 +123,7 @@ TEST_CASE("a descent near the ground or through its own air is judged by its rat
     // Fast, but ahead: near the ground it counts all the same.
     CHECK(answer(2.5, 8).verdict == Verdict::attention);
     CHECK(answer(2.5, 8).evidence.find("below 8 m") != std::string::npos);
-    CHECK(answer(4.5, 15, "fixed wing").verdict == Verdict::unknown);
+    CHECK(answer(4.5, 15, 1).verdict == Verdict::unknown);
 }
 
 TEST_CASE("rotor speeds that wander are told from those that follow the battery", "[health][parts][flying]") {
@@ -246,7 +246,7 @@ TEST_CASE("answers hold together: places inside the log, channels that exist, ad
     all.weak_motor_percent = 20;
     const FlightLog log = syntheticFlight(31, all);
     const auto answers = diagnose(log);
-    CHECK(answers.size() == 16);
+    CHECK(answers.size() == 20);
     CHECK(count(answers, Verdict::bad) >= 7);
     std::set<std::string> ids;
     for (std::size_t i = 0; i < answers.size(); ++i) {
@@ -426,7 +426,7 @@ TEST_CASE("damaged demo logs are read and judged in bounded time", "[health][hos
         const auto log = readLog(text, "damaged");
         if (log) {
             ++read;
-            CHECK(diagnose(**log).size() == 16);
+            CHECK(diagnose(**log).size() == 20);
             (void)measuresOf(**log);
         } else {
             ++refused;

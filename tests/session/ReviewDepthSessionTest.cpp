@@ -84,7 +84,7 @@ TEST_CASE("the health report is worked out beside the window; of another log it 
     review.diagnoseLog(-1, nullptr);
     CHECK(review.diagnosing());
     REQUIRE(until(8000, [&] { return !review.diagnosing(); }));
-    CHECK(review.health().size() == 16);
+    CHECK(review.health().size() == 20);
     CHECK(count(review.health(), Verdict::bad) >= 1);
     // Another log comes while the first one is being judged.
     review.diagnoseLog(-1, nullptr);
@@ -105,7 +105,7 @@ TEST_CASE("the health report is worked out beside the window; of another log it 
     CHECK_FALSE(review.diagnosing());
     review.diagnoseLog(-1, nullptr, true);
     REQUIRE(until(8000, [&] { return !review.diagnosing(); }));
-    CHECK(review.health().size() == 16);
+    CHECK(review.health().size() == 20);
     CHECK_FALSE(review.waitsForDiagnosis());
 }
 

@@ -23,11 +23,13 @@ TEST_CASE("the demo recording opens in the background and agrees with its plan",
     REQUIRE(until(10000, [&] { return review.log() != nullptr; }));
     CHECK(changed.count() == 1);
     CHECK_FALSE(review.comparison());
-    review.compareWith(plan.derived()->view.program, homeAmsl(*plan.plan(), plan.terrain().get()));
+    review.compareWith(
+        {plan.plan(), std::make_shared<const FlightProgram>(plan.derived()->view.program), plan.terrain(), false});
+    CHECK(review.mission().is_plan);
     REQUIRE(review.comparison());
     const double rehearsed = plan.derived()->rehearsal->duration_s;
     CHECK(review.comparison()->flown_s == Approx(rehearsed).epsilon(0.03));
-    CHECK(review.comparison()->cross_max_m < 8);
+    CHECK(review.comparison()->cross_max_m.value() < 8);
     CHECK(review.comparison()->photos_flown == plan.derived()->rehearsal->photos);
     CHECK(review.log()->missions.front() == static_cast<int>(plan.derived()->view.program.entries()));
 }
@@ -57,9 +59,9 @@ TEST_CASE("a comparison that is not possible says why", "[session][review]") {
     log->channel("position.lat_deg", "deg").add(0, 47);
     log->channel("position.lon_deg", "deg").add(0, -20);
     review.show(log, "made up");
-    review.compareWith({}, 0.0);
+    review.compareWith({});
     CHECK_FALSE(review.comparison());
-    CHECK(review.notCompared().contains("mission item"));
+    CHECK(review.notCompared().contains("no mission"));
     review.show(std::make_shared<FlightLog>(), "empty");
     CHECK(review.notCompared().isEmpty());
 }

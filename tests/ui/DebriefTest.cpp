@@ -455,7 +455,12 @@ TEST_CASE("parameters and missions of a log: searched, beside another log, opene
     d.settle();
     CHECK(d.window.workspace() == Workspace::draft);
     CHECK(d.plan().items.size() > 5);
-    CHECK(d.window.plan().canUndo());
+    // A new plan, of no file; undo has the earlier one back in its file.
+    CHECK(d.window.plan().path().isEmpty());
+    CHECK(d.plan().title == "patrol-flight, mission of the log");
+    REQUIRE(d.window.plan().canUndo());
+    d.window.plan().undo();
+    CHECK(d.plan().title != "patrol-flight, mission of the log");
 }
 
 TEST_CASE("presence over the open flight and the whole logbook, on a page to keep", "[ui][debrief][presence]") {

@@ -204,7 +204,7 @@ TEST_CASE("a rehearsal is opened in Debrief like any flight", "[ui][rehearse][de
     d.settle();
     CHECK(d.window.workspace() == Workspace::debrief);
     REQUIRE(d.window.review().comparison());
-    CHECK(d.window.review().comparison()->cross_max_m < 8);
+    CHECK(d.window.review().comparison()->cross_max_m.value() < 8);
 }
 
 TEST_CASE("wind typed in Rehearse changes the figures", "[ui][rehearse]") {

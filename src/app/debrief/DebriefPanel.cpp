@@ -311,6 +311,20 @@ ComparisonPanel::ComparisonPanel(ReviewSession* review, PlanSession* plan, QWidg
     figures_ = new FiguresView;
     figures_->setObjectName("planned flown");
     column->addWidget(figures_);
+    against_ = new QLabel;
+    against_->setObjectName("held against");
+    against_->setWordWrap(true);
+    against_->setContentsMargins(12, 0, 8, 0);
+    column->addWidget(against_);
+    anyway_ = new QPushButton("Hold against the open plan");
+    anyway_->setObjectName("hold against plan");
+    anyway_->setToolTip("The log does not say which mission was flown: use the open plan's");
+    connect(anyway_, &QPushButton::clicked, this, &ComparisonPanel::openPlanWanted);
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(12, 0, 8, 0);
+    row->addWidget(anyway_);
+    row->addStretch(1);
+    column->addLayout(row);
     photos_ = new QLabel;
     photos_->setObjectName("photos flown");
     photos_->setWordWrap(true);
@@ -351,6 +365,8 @@ void ComparisonPanel::refresh() {
     const LogPtr log = review_->log();
     legs_->setVisible(log && review_->comparison() && !review_->comparison()->legs.empty());
     photos_->setVisible(legs_->isVisibleTo(this));
+    against_->setVisible(log != nullptr);
+    anyway_->setVisible(false);
     if (!log) return figures_->setFigures("–", "Planned against flown", {});
     for (const LogEvent& e : log->events) {
         if (e.kind == "photo") continue;
@@ -362,28 +378,33 @@ void ComparisonPanel::refresh() {
         item->setData(Qt::UserRole, e.t_s);
         events_->addItem(item);
     }
-    const auto& c = review_->comparison();
-    if (!c)
-        return figures_->setFigures(
-            "–",
-            "Planned against flown: " +
-                (review_->notCompared().isEmpty() ? QString("no plan to compare with") : review_->notCompared()),
-            {});
-    const auto r = plan_->flownRehearsal();
+    const FlownMission& mission = review_->mission();
+    anyway_->setVisible(mission.from == FlownMission::From::nothing && log->has("mission.item") &&
+                        plan_->flownView().sendable());
+    const auto& c = mission.figures;
+    against_->setText(c ? QString("Held against %1").arg(mission.text())
+                        : QString("Not held against a mission: ") +
+                              (mission.not_compared.empty() ? QString("none is known") : review_->notCompared()));
+    if (!c) return figures_->setFigures("–", "Planned against flown", {});
+    const auto r = mission.is_plan ? plan_->flownRehearsal() : nullptr;
     const auto pair = [](const QString& a, const QString& b) { return a + " / " + b; };
     std::vector<std::pair<QString, QString>> rows;
     if (!c->legs.empty()) {
         const LegError& worst = c->legs[c->worst_leg];
         const FlightProgram& program = plan_->flownView().program;
         const auto name = [&](int number) {
-            const ItemId id = program.sourceAt(number);
+            if (!mission.is_plan) return QString("item %1").arg(number);
+            const int in_plan = mission.inPlan(number);
+            const ItemId id = in_plan >= 0 ? program.sourceAt(in_plan) : 0;
             return id != 0 ? QString::fromStdString(itemText(*plan_->plan(), id)) : QString("home");
         };
         rows.emplace_back(QString("Largest, %1 to %2").arg(name(worst.from_seq), name(worst.to_seq)),
-                          QString("%1 m").arg(c->cross_max_m, 0, 'f', 1));
+                          QString("%1 m").arg(worst.cross_max_m, 0, 'f', 1));
     }
     rows.emplace_back("Height error, mean / largest",
-                      QString("%1 / %2 m").arg(c->height_mean_m, 0, 'f', 1).arg(c->height_max_m, 0, 'f', 1));
+                      c->height_mean_m && c->height_max_m
+                          ? QString("%1 / %2 m").arg(*c->height_mean_m, 0, 'f', 1).arg(*c->height_max_m, 0, 'f', 1)
+                          : QString("not known"));
     rows.emplace_back("Past a corner, at most", QString("%1 m").arg(c->overshoot_max_m, 0, 'f', 1));
     rows.emplace_back("Time planned / flown", pair(r ? QString::fromStdString(durationText(r->duration_s)) : "–",
                                                    QString::fromStdString(durationText(c->flown_s))));
@@ -392,8 +413,9 @@ void ComparisonPanel::refresh() {
     rows.emplace_back("Energy planned / used",
                       pair(r ? QString("%1").arg(r->energy_wh, 0, 'f', 1) : "–",
                            c->energy_wh ? QString("%1 Wh").arg(*c->energy_wh, 0, 'f', 1) : "unknown"));
-    figures_->setFigures(QString("%1 m mean off the line").arg(c->cross_mean_m, 0, 'f', 1), "Planned against flown",
-                         rows);
+    figures_->setFigures(
+        c->cross_mean_m ? QString("%1 m mean off the line").arg(*c->cross_mean_m, 0, 'f', 1) : QString("–"),
+        c->cross_mean_m ? "Planned against flown" : "Planned against flown: none of its straight legs was flown", rows);
     for (const LegError& leg : c->legs) {
         const int row = legs_->rowCount();
         legs_->insertRow(row);
@@ -406,7 +428,7 @@ void ComparisonPanel::refresh() {
         put(0, QString("%1→%2").arg(leg.from_seq).arg(leg.to_seq));
         put(1, QString::number(leg.cross_mean_m, 'f', 1));
         put(2, QString::number(leg.cross_max_m, 'f', 1));
-        put(3, QString::number(leg.height_max_m, 'f', 1));
+        put(3, leg.height_max_m ? QString::number(*leg.height_max_m, 'f', 1) : "–");
         put(4, leg.overshoot_m > 0 ? QString::number(leg.overshoot_m, 'f', 1) : "–");
     }
     lookAtPhotos();
@@ -415,7 +437,7 @@ void ComparisonPanel::refresh() {
 /// What was missed and what ground is shown takes a moment: beside the window.
 void ComparisonPanel::lookAtPhotos() {
     const auto rehearsal = plan_->flownRehearsal();
-    if (!rehearsal || rehearsal->photos == 0) return;
+    if (!review_->mission().is_plan || !rehearsal || rehearsal->photos == 0) return;
     const unsigned number = photo_number_;
     photos_->setText("Photos: looking at what they show …");
     photo_worker_ = std::jthread([this, number, plan = plan_->plan(), terrain = plan_->terrain(),

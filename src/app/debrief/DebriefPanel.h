@@ -74,6 +74,8 @@ class ComparisonPanel : public QWidget {
 
   signals:
     void goTo(double t_s);
+    /// To hold it against the open plan all the same.
+    void openPlanWanted();
     /// Planned photos that were missed, to be seen on the map.
     void missedFound(const std::vector<GeoPoint>& places);
 
@@ -82,7 +84,8 @@ class ComparisonPanel : public QWidget {
     PlanSession* plan_;
     FiguresView* figures_;
     QTableWidget* legs_;
-    QLabel* photos_;
+    QLabel *photos_, *against_;
+    QPushButton* anyway_;
     QListWidget* events_;
     Mailbox mail_;  // before the thread that posts
     std::jthread photo_worker_;

@@ -433,6 +433,7 @@ void MainWindow::connectAll() {
         refreshFigures();
         refreshTimeBand();
         refreshOverlay();
+        holdAgainstPlanAsItIs();
         comparison_->refresh();
     });
     connect(map_, &MapView::message, this, &MainWindow::showMessage);
@@ -580,6 +581,10 @@ void MainWindow::setWorkspace(Workspace w) {
     }
     itinerary_->setStates(w == Workspace::field ? itemStates() : std::map<ItemId, QString>());
     itinerary_->setGoOn(itemsToGoOn());
+    if (w == Workspace::debrief && held_against_ != plan_.derived()->plan) {
+        holdAgainstPlanAsItIs();
+        comparison_->refresh();
+    }
     placeOverlays();
     refreshTop();
     refreshFigures();
@@ -777,9 +782,7 @@ void MainWindow::refreshTimeBand() {
 }
 
 void MainWindow::logOpened() {
-    const Derived& d = *plan_.derived();
-    if (const PlanView& view = plan_.flownView(); view.sendable())
-        review_.compareWith(view.program, homeAmsl(*d.plan, d.terrain.get()));
+    holdAgainst(review_.rehearsed());
     trace_model_.setLog(review_.log());
     replay_->stop();
     replay_->refresh();

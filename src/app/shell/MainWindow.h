@@ -130,6 +130,8 @@ class MainWindow : public QMainWindow {
     void connectDebrief();
     void setUsualTraces();
     std::shared_ptr<const Plan> judgingPlan() const;
+    void holdAgainst(bool asked);
+    void holdAgainstPlanAsItIs();
     void showMoment(double t_s);
     void showEvidence(const Answer& answer);
     QString debriefLine() const;
@@ -249,6 +251,8 @@ class MainWindow : public QMainWindow {
     QList<int> flat_sizes_{570, 184}, tall_sizes_{494, 260};
     ReplayBar* replay_ = nullptr;
     RelationDialog* relation_ = nullptr;
+    std::shared_ptr<const Plan> held_against_;  // the plan as it was when the log was held against it
+    bool held_asked_ = false;
     FlightsDialog* flights_ = nullptr;
     ContentsDialog* contents_ = nullptr;
     PresenceDialog* presence_ = nullptr;

@@ -53,6 +53,12 @@ void MainWindow::connectDebrief() {
     connect(channels_, &ChannelPanel::presenceWanted, this, &MainWindow::showPresence);
     connect(channels_, &ChannelPanel::colourTrackWanted, replay_, &ReplayBar::setColourBy);
     connect(comparison_, &ComparisonPanel::goTo, this, &MainWindow::showMoment);
+    connect(comparison_, &ComparisonPanel::openPlanWanted, this, [this] {
+        holdAgainst(true);
+        comparison_->refresh();
+        review_.diagnoseLog(trace_model_.session(), judgingPlan());
+        refreshDebriefFigures();
+    });
     connect(comparison_, &ComparisonPanel::missedFound, this, [this](const std::vector<GeoPoint>& places) {
         if (places == missed_photos_) return;
         missed_photos_ = places;
@@ -68,7 +74,25 @@ void MainWindow::connectDebrief() {
 
 /// The plan a flight is judged by: the open one, where the flight could be held against it.
 std::shared_ptr<const Plan> MainWindow::judgingPlan() const {
-    return review_.comparison() ? plan_.plan() : nullptr;
+    return review_.mission().is_plan ? plan_.plan() : nullptr;
+}
+
+/// The open log against the mission that it holds, else the open plan where that was flown, or is asked for.
+void MainWindow::holdAgainst(bool asked) {
+    const Derived& d = *plan_.derived();
+    const PlanView& view = plan_.flownView();
+    held_against_ = d.plan;
+    held_asked_ = asked;
+    review_.compareWith(
+        {d.plan, view.sendable() ? std::make_shared<const FlightProgram>(view.program) : nullptr, d.terrain, asked});
+}
+
+/// Once more where the plan is another than it was then.
+void MainWindow::holdAgainstPlanAsItIs() {
+    if (workspace_ != Workspace::debrief || !review_.log() || held_against_ == plan_.derived()->plan) return;
+    const bool was_plan = review_.mission().is_plan;
+    holdAgainst(held_asked_ && !review_.rehearsed());  // a rehearsal is of the plan as it was
+    if (was_plan || review_.mission().is_plan) review_.diagnoseLog(trace_model_.session(), judgingPlan());
 }
 
 /// The cursor there, and the traces too where they show something else.
@@ -250,13 +274,29 @@ void MainWindow::openLoggedMission(int number) {
     const LogPtr log = review_.log();
     if (!log || number < 0 || number >= static_cast<int>(log->mission_lists.size())) return;
     const LoggedMission& list = log->mission_lists[static_cast<std::size_t>(number)];
-    const auto back = planOfLog(list, *plan_.plan());
+    if (link_.connected() && link_.vehicle().armed)
+        return showMessage("The aircraft is armed: its plan stays open. Open the log's mission once it has landed");
+    auto back = planOfLog(list, *plan_.plan());
     if (!back) return showMessage(QString::fromStdString(back.error().message));
-    plan_.replace("Mission of a log", back->plan);
+    back->plan.title = QFileInfo(review_.path()).completeBaseName().toStdString() + ", mission of the log";
+    back->plan.seals.clear();
+    back->plan.frozen = false;
+    const auto before = plan_.plan();
+    plan_.replaceAsNew("Mission of a log", back->plan);
+    if (plan_.plan() == before) return;  // it was refused, and said so
     if (contents_ != nullptr) contents_->hide();
     setWorkspace(Workspace::draft);
-    showMessage(QString("%1 mission items of the log are the plan now; fences stay. Undo brings the earlier plan back")
-                    .arg(list.items.size()));
+    QString text = QString(
+                       "%1 mission items of the log are a new plan; fences are not in the log. Undo brings the "
+                       "earlier plan back")
+                       .arg(list.items.size());
+    if (list.items.size() < list.count)
+        text =
+            QString("Only %1 of %2 mission items are in the log; they are a new plan. Undo brings the earlier one back")
+                .arg(list.items.size())
+                .arg(list.count);
+    if (!back->notes.empty()) text += ". " + QString::fromStdString(back->notes.front());
+    showMessage(text);
 }
 
 void MainWindow::showPresence() {

@@ -70,13 +70,16 @@ void MainWindow::reportDialog() {
 }
 
 void MainWindow::saveReport(const QString& path) {
-    const auto rehearsal = plan_.flownRehearsal();
+    // What was planned is only known where the open plan was flown.
+    const auto rehearsal = review_.mission().is_plan ? plan_.flownRehearsal() : nullptr;
     ReportInput in;
     in.log = review_.log().get();
     if (in.log == nullptr) return;
     in.file = QFileInfo(review_.path()).fileName().toStdString();
     if (const auto digest = sha256OfFile(review_.path().toStdString())) in.sha256 = *digest;
-    in.plan = plan_.plan().get();
+    const auto plan = plan_.plan();
+    if (review_.mission().is_plan) in.plan = plan.get();
+    in.against = review_.mission().text();
     if (review_.comparison()) in.flown = &*review_.comparison();
     in.health = review_.health();
     in.not_compared = review_.notCompared().toStdString();

@@ -98,6 +98,8 @@ class FlightLog {
     std::string not_believed_file;
     std::string vehicle;  // "vehicle 1, multirotor"; empty: the log does not say
     int system = 0;       // its MAVLink number; 0: the log does not say
+    int autopilot = -1;   // MAV_AUTOPILOT; -1: the log does not say
+    int type = 0;         // MAV_TYPE; 0: the log does not say
     double start_unix_s = 0;
     std::vector<ModeChange> modes;
     std::vector<LogEvent> events;

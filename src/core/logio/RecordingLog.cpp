@@ -166,6 +166,8 @@ void RecordingLog::takeVehicle(const Message& m) {
     family_ = static_cast<int>(m.integer("autopilot"));
     type_ = type;
     log_.system = m.system;
+    log_.autopilot = family_;
+    log_.type = type;
     log_.vehicle = fmt::format("vehicle {}, {}", m.system, mavlink::typeText(type));
 }
 

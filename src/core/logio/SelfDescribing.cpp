@@ -442,6 +442,8 @@ class Maker {
                 : has("TRIM_ARSPD_CM") || has("AIRSPEED_CRUISE") || has("RLL2SRV_RMAX") ? kFixedWing
                 : surfaces                                                              ? kFixedWing
                                                                                         : kMultirotor;
+        log_.autopilot = kFamily;
+        log_.type = type_;
         log_.vehicle = mavlink::typeText(type_);
         if (has("SYSID_THISMAV")) {
             log_.system = toInt(log_.params.at("SYSID_THISMAV"));
@@ -450,7 +452,6 @@ class Maker {
     }
 
     std::string modeWords(int mode) const {
-        constexpr int kFamily = 3;
         const auto number = static_cast<std::uint32_t>(mode);
         if (const char* words = rareMode(type_ == kFixedWing, mode);
             *words != '\0' && !mavlink::modeKind(kFamily, type_, number))
@@ -558,6 +559,7 @@ class Maker {
     FlightLog& log_;
     bool known_time_ = false;
     double first_s_ = 0, last_s_ = 0;
+    static constexpr int kFamily = 3;                                       // MAV_AUTOPILOT of those that write so
     static constexpr int kFixedWing = 1, kMultirotor = 2, kHelicopter = 4;  // MAV_TYPE
     int type_ = kMultirotor;
 };

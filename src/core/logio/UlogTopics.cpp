@@ -517,7 +517,11 @@ void nameUlogTopics(const std::shared_ptr<const UlogTables>& tables, FlightLog& 
     if (log.vehicle.empty())
         changes("vehicle_status.system_type",
                 [&](double, double v, double) { log.vehicle = mavlink::typeText(toInt(v, 0)); });
-    constexpr double kArmed = 2;
+    constexpr double kArmed = 2, kWinged = 2;
+    changes("vehicle_status.vehicle_type", [&](double, double v, double) {
+        if (v == kWinged) log.type = 1;  // MAV_TYPE
+    });
+    if (tables->has("mission_result.seq_current")) log.autopilot = 12;  // whose own topic it is
     changes("vehicle_status.arming_state", [&](double t, double v, double before) {
         if ((v == kArmed) != (before == kArmed)) log.events.push_back({t, v == kArmed ? "armed" : "disarmed", ""});
     });

@@ -51,8 +51,12 @@ std::string comparisonPart(const ReportInput& in) {
                                  escaped(in.not_compared.empty() ? "no plan is known" : in.not_compared));
     const PlannedFlown& c = *in.flown;
     Figures f;
-    f.add("Beside the line", fmt::format("mean {:.1f} m, largest {:.1f} m", c.cross_mean_m, c.cross_max_m));
-    f.add("Height error", fmt::format("mean {:.1f} m, largest {:.1f} m", c.height_mean_m, c.height_max_m));
+    const auto meanAndMost = [](std::optional<double> mean, std::optional<double> most) {
+        return mean && most ? fmt::format("mean {:.1f} m, largest {:.1f} m", *mean, *most) : std::string("not known");
+    };
+    if (!in.against.empty()) f.add("Held against", in.against);
+    f.add("Beside the line", meanAndMost(c.cross_mean_m, c.cross_max_m));
+    f.add("Height error", meanAndMost(c.height_mean_m, c.height_max_m));
     f.add("Time", beside(in.planned_s, "s", c.flown_s, 0));
     f.add("Photos",
           beside(in.planned_photos ? std::optional<double>(*in.planned_photos) : std::nullopt, "", c.photos_flown, 0));

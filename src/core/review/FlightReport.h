@@ -9,7 +9,8 @@ namespace anhinga {
 struct ReportInput {
     std::string file, sha256;  // of the log; empty for one that is not a file
     const FlightLog* log = nullptr;
-    const Plan* plan = nullptr;           // null: none to compare with
+    const Plan* plan = nullptr;           // null: it is not known to have been flown
+    std::string against;                  // what it is held against, in words
     const PlannedFlown* flown = nullptr;  // null: with the reason in `not_compared`
     std::string not_compared;
     std::optional<double> planned_s, planned_wh;

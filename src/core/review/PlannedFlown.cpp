@@ -15,8 +15,7 @@ std::optional<double> heightHome(const ProgramLeg& leg, std::optional<double> ho
 
 }  // namespace
 
-Result<PlannedFlown> plannedAgainstFlown(const FlightProgram& program, std::optional<double> home_amsl_m,
-                                         const FlightLog& log) {
+Result<PlannedFlown> plannedAgainstFlown(const FlightProgram& program, const FlightLog& log, const FlownWith& with) {
     const Channel* lat = log.find("position.lat_deg");
     const Channel* lon = log.find("position.lon_deg");
     const Channel* height = log.find("position.height_home_m");
@@ -34,12 +33,14 @@ Result<PlannedFlown> plannedAgainstFlown(const FlightProgram& program, std::opti
     const auto close = [&] {
         if (leg_samples > 1) {
             leg.cross_mean_m = cross_sum / static_cast<double>(leg_samples);
-            leg.height_mean_m = leg_heights > 0 ? height_sum / static_cast<double>(leg_heights) : 0;
-            if (leg.cross_max_m > out.cross_max_m) {
+            if (leg_heights > 0) {
+                leg.height_mean_m = height_sum / static_cast<double>(leg_heights);
+                out.height_max_m = std::max(out.height_max_m.value_or(0), *leg.height_max_m);
+            }
+            if (!out.cross_max_m || leg.cross_max_m > *out.cross_max_m) {
                 out.cross_max_m = leg.cross_max_m;
                 out.worst_leg = out.legs.size();
             }
-            out.height_max_m = std::max(out.height_max_m, leg.height_max_m);
             out.legs.push_back(leg);
         }
         leg = {};
@@ -53,6 +54,18 @@ Result<PlannedFlown> plannedAgainstFlown(const FlightProgram& program, std::opti
             to != nullptr && ((to->kind == LegKind::pass && !to->spline) || to->kind == LegKind::hold);
         return straight ? to : nullptr;
     };
+    // Above home.
+    const auto wantedHeight = [&](const ProgramLeg& from, const ProgramLeg& to, Vec2 at,
+                                  double along) -> std::optional<double> {
+        if (with.ground_amsl_m && from.height.ref == HeightRef::ground && to.height.ref == HeightRef::ground) {
+            const auto ground = with.ground_amsl_m(frame.toGeo(at));
+            if (!ground || !with.home_amsl_m) return std::nullopt;
+            return *ground + from.height.value_m + (to.height.value_m - from.height.value_m) * along -
+                   *with.home_amsl_m;
+        }
+        const auto a = heightHome(from, with.home_amsl_m), b = heightHome(to, with.home_amsl_m);
+        return a && b ? std::optional(*a + (*b - *a) * along) : std::nullopt;
+    };
     // Return and landing keep the last item's number; modes tell that the mission is over.
     std::size_t mode_at = 0;
     for (std::size_t i = 0; i < lat->t_s.size(); ++i) {
@@ -61,7 +74,8 @@ Result<PlannedFlown> plannedAgainstFlown(const FlightProgram& program, std::opti
         while (mode_at + 1 < log.modes.size() && log.modes[mode_at + 1].t_s <= t) ++mode_at;
         const bool in_mission = log.modes.empty() ||
                                 (log.modes[mode_at].t_s <= t && log.modes[mode_at].name == modeWord(ModeKind::mission));
-        const int seq = item->t_s[k] <= t ? toInt(item->value[k], -1) : -1;
+        if (t < with.from_s || t >= with.to_s) continue;
+        const int seq = item->t_s[k] <= t ? toInt(item->value[k], -1) + with.counted_later : -1;
         if (seq != current) {
             close();
             before = current;
@@ -107,11 +121,11 @@ Result<PlannedFlown> plannedAgainstFlown(const FlightProgram& program, std::opti
             leg.cross_max_m = off;
             leg.max_at_s = t;
         }
-        const auto ha = heightHome(*from, home_amsl_m), hb = heightHome(*to, home_amsl_m);
+        const auto wanted = wantedHeight(*from, *to, p, near.along);
         const auto flown = height != nullptr ? height->at(t) : std::nullopt;
-        if (ha && hb && flown) {
-            const double error = std::abs(*flown - (*ha + (*hb - *ha) * near.along));
-            leg.height_max_m = std::max(leg.height_max_m, error);
+        if (wanted && flown && std::isfinite(*flown)) {
+            const double error = std::abs(*flown - *wanted);
+            leg.height_max_m = std::max(leg.height_max_m.value_or(0), error);
             height_sum += error;
             all_height += error;
             ++leg_heights;

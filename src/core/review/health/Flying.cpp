@@ -91,8 +91,8 @@ Answer askHeightKept(const Flown& flown) {
 
 Answer askDescent(const Flown& flown) {
     if (!flown.no_air.empty()) return unknown("It is not known when it flew: " + flown.no_air);
-    if (flown.log.vehicle.find("fixed wing") != std::string::npos)
-        return unknown("Wings come down along a slope: this is a question for rotors");
+    constexpr int kFixedWing = 1;  // MAV_TYPE
+    if (flown.log.type == kFixedWing) return unknown("Wings come down along a slope: this is a question for rotors");
     const Channel* height = flown.find("position.height_home_m");
     if (height == nullptr) return unknown("The log has no height");
     const Channel* climb = flown.find("velocity.climb_mps");

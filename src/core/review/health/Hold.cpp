@@ -13,19 +13,21 @@ constexpr double kMostRadius_m = 12;  // wider is a route
 constexpr double kTurns = 1.2;        // as often around: it circles
 constexpr double kHoldAttention_m = 0.8, kHoldBad_m = 2;
 constexpr double kStep_s = 0.5;
+constexpr double kStands_mps = 0.5;  // four fifths of the stretch are slower: it stands, it does not turn between lines
 constexpr double kDriftAttention_m = 3, kDriftBad_m = 6;  // from where it was told to stay
 constexpr double kSettles_s = 4;                          // it brakes first
 constexpr double kStickMoves = 0.1;
 
 struct Standing {
     double from_s = 0, to_s = 0, radius_m = 0, turns = 0;
-    bool round = false;  // it keeps its distance to the middle
+    bool round = false;   // it keeps its distance to the middle
+    bool stands = false;  // it hardly moves
 };
 
 Standing lookAt(const std::vector<Vec2>& p, std::size_t from, std::size_t to, double start_s) {
     Standing s{start_s + static_cast<double>(from) * kStep_s, start_s + static_cast<double>(to) * kStep_s, 0, 0};
     // Middle of what it covers: flying in or out at an end would draw a mean away.
-    std::vector<double> x, y, away;
+    std::vector<double> x, y, away, speed;
     for (std::size_t i = from; i < to; ++i) {
         x.push_back(p[i].x);
         y.push_back(p[i].y);
@@ -36,12 +38,14 @@ Standing lookAt(const std::vector<Vec2>& p, std::size_t from, std::size_t to, do
         const Vec2 a = p[i] - centre;
         away.push_back(length(a));
         if (i == from) continue;
+        speed.push_back(length(p[i] - p[i - 1]) / kStep_s);
         const Vec2 b = p[i - 1] - centre;
         turned += std::atan2(a.x * b.y - a.y * b.x, a.x * b.x + a.y * b.y);
     }
     s.radius_m = percentile(away, 50);
     constexpr double kRound = 1.7;
     s.round = percentile(away, 90) < kRound * s.radius_m && percentile(away, 100) < 2 * kRound * s.radius_m;
+    s.stands = percentile(speed, 80) < kStands_mps;
     s.turns = std::abs(turned) / (2 * M_PI);
     return s;
 }
@@ -132,6 +136,8 @@ Answer askHold(const Flown& flown) {
             // Moving through: a line leaves a radius but does not go around; what stands still has next to none.
             const double straight = length(p[from + span - 1] - p[from]);
             if (s.turns < 0.5 && straight > 2 * s.radius_m) continue;
+            const bool circling = s.turns >= kTurns && s.round;
+            if (!circling && !s.stands) continue;
             const auto rank = [](const Standing& x) {
                 return x.turns >= kTurns && x.round ? x.radius_m + 100 : x.radius_m;
             };
@@ -154,7 +160,16 @@ Answer askHold(const Flown& flown) {
         a.next_flight = "Hold for two minutes in calm air at 10 m without touching a stick";
         return a;
     }
-    if (!worst) return unknown(fmt::format("It never stayed in one place for {:.0f} seconds", kLeast_s));
+    if (!worst && !drifted) return unknown(fmt::format("It never stayed in one place for {:.0f} seconds", kLeast_s));
+    if (!worst) {
+        a.value = drifted->drift_m;
+        a.verdict = Verdict::ok;
+        a.from_s = drifted->from_s;
+        a.to_s = drifted->to_s;
+        a.channels = {"position.lat_deg", "position.lon_deg"};
+        a.evidence = fmt::format("told to hold, it stayed within {:.1f} m of its place", drifted->drift_m);
+        return a;
+    }
     a.value = worst->radius_m;
     a.from_s = worst->from_s;
     a.to_s = worst->to_s;

@@ -40,8 +40,11 @@ Answer askMotors(const Flown& flown) {
     a.value = std::abs(means[worst] - mean);
     a.verdict =
         std::max(judged(a.value, kAttention_percent, kBad_percent), judged(full_s, kFullAttention_s, kFullBad_s));
-    a.evidence = fmt::format("motor {} works {:.1f} % {} than the mean of {:.0f} %", worst + 1, a.value,
-                             means[worst] > mean ? "harder" : "less", mean);
+    constexpr double kEven_percent = 0.1;
+    a.evidence = a.value < kEven_percent
+                     ? fmt::format("all {} work at {:.0f} %, none is {} % off", means.size(), mean, kEven_percent)
+                     : fmt::format("motor {} works {:.1f} % {} than the mean of {:.0f} %", worst + 1, a.value,
+                                   means[worst] > mean ? "harder" : "less", mean);
     a.channels = {names[worst], names[worst == 0 ? 1 : 0]};
     if (full_s > 0) a.evidence += fmt::format("; at its limit for {:.1f} s", full_s);
     if (full_s >= kFullAttention_s) {
