@@ -135,7 +135,7 @@ void ContentsDialog::fillMissions() {
                            .arg(i + 1)
                            .arg(lists[i].count)
                            .arg(lists[i].read ? "read from the aircraft" : "sent")
-                           .arg(QString::fromStdString(durationText(std::max(0.0, lists[i].t_s - log->firstTime()))));
+                           .arg(QString::fromStdString(durationText(std::max(0.0, lists[i].t_s - log->zero()))));
         if (lists[i].items.size() < lists[i].count)
             text += QString(", %1 of them in the log").arg(lists[i].items.size());
         if (i > 0) {

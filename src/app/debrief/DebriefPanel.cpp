@@ -320,11 +320,11 @@ ComparisonPanel::ComparisonPanel(ReviewSession* review, PlanSession* plan, QWidg
     anyway_->setObjectName("hold against plan");
     anyway_->setToolTip("The log does not say which mission was flown: use the open plan's");
     connect(anyway_, &QPushButton::clicked, this, &ComparisonPanel::openPlanWanted);
-    auto* row = new QHBoxLayout;
-    row->setContentsMargins(12, 0, 8, 0);
-    row->addWidget(anyway_);
-    row->addStretch(1);
-    column->addLayout(row);
+    auto* below = new QHBoxLayout;
+    below->setContentsMargins(12, 0, 8, 0);
+    below->addWidget(anyway_);
+    below->addStretch(1);
+    column->addLayout(below);
     photos_ = new QLabel;
     photos_->setObjectName("photos flown");
     photos_->setWordWrap(true);
@@ -374,7 +374,7 @@ void ComparisonPanel::refresh() {
                              : e.kind == "message" ? QString::fromStdString(e.text)
                                                    : QString::fromStdString(e.kind);
         auto* item = new QListWidgetItem(
-            QString("%1  %2").arg(QString::fromStdString(durationText(e.t_s - log->firstTime())), what));
+            QString("%1  %2").arg(QString::fromStdString(durationText(std::max(0.0, e.t_s - log->zero()))), what));
         item->setData(Qt::UserRole, e.t_s);
         events_->addItem(item);
     }
@@ -398,7 +398,7 @@ void ComparisonPanel::refresh() {
             const ItemId id = in_plan >= 0 ? program.sourceAt(in_plan) : 0;
             return id != 0 ? QString::fromStdString(itemText(*plan_->plan(), id)) : QString("home");
         };
-        rows.emplace_back(QString("Largest, %1 to %2").arg(name(worst.from_seq), name(worst.to_seq)),
+        rows.emplace_back(QString("Largest, to %1").arg(name(worst.to_seq)),
                           QString("%1 m").arg(worst.cross_max_m, 0, 'f', 1));
     }
     rows.emplace_back("Height error, mean / largest",

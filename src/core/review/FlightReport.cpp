@@ -110,11 +110,11 @@ std::string eventsPart(const FlightLog& log) {
     std::string rows;
     for (const LogEvent& e : log.events)
         if (e.kind != "photo" && e.kind != "item")
-            rows += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td></tr>\n", durationText(e.t_s - log.firstTime()),
-                                escaped(e.kind), escaped(e.text));
+            rows += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td></tr>\n",
+                                durationText(std::max(0.0, e.t_s - log.zero())), escaped(e.kind), escaped(e.text));
     for (const ModeChange& m : log.modes)
-        rows += fmt::format("<tr><td>{}</td><td>mode</td><td>{}</td></tr>\n", durationText(m.t_s - log.firstTime()),
-                            escaped(m.name));
+        rows += fmt::format("<tr><td>{}</td><td>mode</td><td>{}</td></tr>\n",
+                            durationText(std::max(0.0, m.t_s - log.zero())), escaped(m.name));
     if (rows.empty()) return "<h2>Events</h2>\n<p>None in this log.</p>\n";
     return "<h2>Events</h2>\n<table>\n<tr><th>After</th><th>What</th><th>Text</th></tr>\n" + rows + "</table>\n";
 }
