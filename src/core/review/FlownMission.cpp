@@ -8,7 +8,8 @@ namespace anhinga {
 
 namespace {
 
-/// Sealed as it stands, for this aircraft, before the log begins.
+/// Sealed as it stands, for this aircraft (any where the log names none), before the log ends: a recording may begin
+/// with the hand-over.
 bool sealedBefore(const FlightLog& log, const PlanBeside& beside) {
     const ToSend now{*beside.program, beside.plan->fences, beside.plan->rally};
     const std::uint64_t fingerprint = planFingerprint(now);
