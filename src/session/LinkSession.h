@@ -59,6 +59,8 @@ class LinkSession : public QObject {
     Result<void> connectTo(const QString& address);
     void disconnectLink();
     bool connected() const { return link_ != nullptr; }
+    /// Of the chosen vehicle; empty while there is no link.
+    std::vector<LiveValue> liveValues() const { return link_ ? link_->liveValues() : std::vector<LiveValue>{}; }
     QString address() const { return address_; }
     const VehicleSnapshot& vehicle() const { return vehicle_; }
     /// System numbers of all vehicles on the link.

@@ -61,7 +61,6 @@ PlanSession::PlanSession(QObject* parent) : QObject(parent) {
 }
 
 PlanSession::~PlanSession() {
-    cutter_ = {};
     worker_.request_stop();
     const std::lock_guard lock(mutex_);
     running_.request_stop();
@@ -576,24 +575,22 @@ void PlanSession::beginSortieAt(const QString& name, const Cut& cut) {
 }
 
 void PlanSession::cutIntoSorties() {
-    if (cutting_) return;
-    cutting_ = true;
+    if (cutting()) return;
     cutting_share_ = 0;
-    emit cuttingChanged();
-    cutter_ = std::jthread([this, plan = plan_, terrain = terrain_, wind = wind_](const std::stop_token& stop) {
-        const auto tell = [this](auto what) { mail_.post(std::move(what)); };
-        CutOptions options;
-        options.wind = wind;
-        options.stop = stop;
-        options.progress = [&](double share) {
-            tell([this, share] {
-                cutting_share_ = share;
-                emit cuttingChanged();
-            });
-        };
-        auto cuts = suggestCuts(*plan, expand(*plan, terrain.get()), terrain, options);
-        tell([this, plan, cuts = std::move(cuts)] {
-            cutting_ = false;
+    cutter_.begin(
+        [this, plan = plan_, terrain = terrain_, wind = wind_](const LatestTask::Run& run) {
+            CutOptions options;
+            options.wind = wind;
+            options.stop = run.stop;
+            options.progress = [this, &run](double share) {
+                run.tell([this, share] {
+                    cutting_share_ = share;
+                    emit cuttingChanged();
+                });
+            };
+            return suggestCuts(*plan, expand(*plan, terrain.get()), terrain, options);
+        },
+        [this, plan = plan_](const Result<std::vector<Cut>>& cuts) {
             QString how;
             if (!cuts) {
                 how = "Not cut: " + QString::fromStdString(cuts.error().message);
@@ -608,7 +605,7 @@ void PlanSession::cutIntoSorties() {
             emit cuttingChanged();
             emit cutEnded(how);
         });
-    });
+    emit cuttingChanged();
 }
 
 void PlanSession::whenDerived(QObject* context, std::function<void()> then) {

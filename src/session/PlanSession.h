@@ -13,7 +13,7 @@
 
 #include "core/derive/PlanAnalysis.h"
 #include "core/terrain/Terrain.h"
-#include "session/Mailbox.h"
+#include "session/LatestTask.h"
 
 namespace anhinga {
 
@@ -119,8 +119,8 @@ class PlanSession : public QObject {
     /// Looks for cuts in the background (suggestCuts()) and makes them, as one undoable step; a plan that was changed
     /// meanwhile stays as it is. Answered by cutEnded().
     void cutIntoSorties();
-    void stopCutting() { cutter_.request_stop(); }
-    bool cutting() const { return cutting_; }
+    void stopCutting() { cutter_.stop(); }
+    bool cutting() const { return cutter_.busy(); }
     double cuttingShare() const { return cutting_share_; }
 
     Wind wind() const { return wind_; }
@@ -197,10 +197,9 @@ class PlanSession : public QObject {
     std::optional<Failure> failure_;
     std::shared_ptr<const Rehearsal> failed_;  // with that failure
     std::optional<Cut> wanted_cut_;            // the sortie that begins here is chosen once it is known
-    bool cutting_ = false;
     double cutting_share_ = 0;
+    LatestTask cutter_;
     Mailbox mail_;  // before the thread that posts
-    std::jthread cutter_;
 
     std::mutex mutex_;
     std::condition_variable_any wake_, finished_;

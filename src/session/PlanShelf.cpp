@@ -165,24 +165,26 @@ void PlanShelf::look(const QStringList& files, const QStringList& folders) {
         else
             missing << path;
     }
-    looking_ = !missing.isEmpty();
+    const auto take = [this, paths](const PlanSummary& s) {
+        plans_.push_back(s);
+        std::sort(plans_.begin(), plans_.end(), [&](const PlanSummary& a, const PlanSummary& b) {
+            return paths.indexOf(a.path) < paths.indexOf(b.path);
+        });
+        emit changed();
+    };
+    reader_.drop();
+    if (!missing.isEmpty())
+        reader_.begin(
+            [take, missing](const LatestTask::Run& run) {
+                for (const QString& path : missing) {
+                    PlanSummary s = summarise(path, QSize(248, 132), run.stop);
+                    if (run.stopped()) break;
+                    run.tell([take, s = std::move(s)] { take(s); });
+                }
+                return true;
+            },
+            [this](bool) { emit changed(); });
     emit changed();
-    ++round_;
-    worker_ = std::jthread([this, paths, missing, round = round_](const std::stop_token& stop) {
-        for (const QString& path : missing) {
-            PlanSummary s = summarise(path, QSize(248, 132), stop);
-            if (stop.stop_requested()) return;
-            mail_.post([this, s, paths, round, last = path == missing.back()] {
-                if (round != round_) return;  // looked anew meanwhile
-                plans_.push_back(s);
-                std::sort(plans_.begin(), plans_.end(), [&](const PlanSummary& a, const PlanSummary& b) {
-                    return paths.indexOf(a.path) < paths.indexOf(b.path);
-                });
-                looking_ = !last;
-                emit changed();
-            });
-        }
-    });
 }
 
 }  // namespace anhinga

@@ -12,7 +12,7 @@
 #include <vector>
 
 #include "core/geo/Geo.h"
-#include "session/Mailbox.h"
+#include "session/LatestTask.h"
 
 namespace anhinga {
 
@@ -38,17 +38,14 @@ class PlanShelf : public QObject {
     /// change since are not read again.
     void look(const QStringList& files, const QStringList& folders);
     const std::vector<PlanSummary>& plans() const { return plans_; }
-    bool looking() const { return looking_; }
+    bool looking() const { return reader_.busy(); }
 
   signals:
     void changed();
 
   private:
     std::vector<PlanSummary> plans_;
-    int round_ = 0;
-    bool looking_ = false;
-    Mailbox mail_;  // before the thread that posts
-    std::jthread worker_;
+    LatestTask reader_;
 };
 
 }  // namespace anhinga

@@ -15,36 +15,32 @@ void ReviewSession::openTable(const QString& path, const TableMapping& mapping) 
 }
 
 void ReviewSession::openWith(const QString& path, std::function<Result<LogPtr>(const LogWatch&)> read) {
-    opening_ = true;
     opening_path_ = path;
     opening_share_ = 0;
-    const unsigned number = ++openings_;
-    emit openingChanged();
-    opener_ = std::jthread([this, path, number, read = std::move(read)](const std::stop_token& stop) {
-        LogWatch watch;
-        watch.stop = stop;
-        watch.progress = [this, number](double share) {
-            mail_.post([this, number, share] {
-                if (number != openings_ || !opening_) return;
-                opening_share_ = share;
-                emit openingChanged();
-            });
-        };
-        auto log = read(watch);
-        mail_.post([this, path, number, log = std::move(log)] {
-            if (number != openings_) return;  // another one was asked for
-            opening_ = false;
+    opener_.begin(
+        [this, read = std::move(read)](const LatestTask::Run& run) {
+            LogWatch watch;
+            watch.stop = run.stop;
+            watch.progress = [this, &run](double share) {
+                run.tell([this, share] {
+                    opening_share_ = share;
+                    emit openingChanged();
+                });
+            };
+            return read(watch);
+        },
+        [this, path](const Result<LogPtr>& log) {
             emit openingChanged();
             if (!log)
                 emit failed(QString::fromStdString(log.error().message));
             else
                 take(*log, path, false);
         });
-    });
+    emit openingChanged();
 }
 
 void ReviewSession::stopOpening() {
-    opener_.request_stop();
+    opener_.stop();
 }
 
 void ReviewSession::show(LogPtr log, const QString& title) {
@@ -70,8 +66,7 @@ void ReviewSession::put(LogPtr log) {
     mission_ = {};
     health_.clear();
     waits_ = false;
-    ++diagnosis_;  // what is being worked out is of another log
-    diagnosing_ = false;
+    diagnoser_.drop();  // what is being worked out is of another log
     emit logChanged();
 }
 
@@ -82,7 +77,7 @@ void ReviewSession::compareWith(const PlanBeside& beside) {
 void ReviewSession::diagnoseLog(int session, std::shared_ptr<const Plan> plan, bool even_large) {
     health_.clear();
     waits_ = false;
-    const unsigned number = ++diagnosis_;
+    diagnoser_.drop();
     if (!log_) return emit healthChanged();
     // Every inertial sample is read: what that takes is known without decoding.
     constexpr std::size_t kLarge = 30'000'000;
@@ -93,20 +88,19 @@ void ReviewSession::diagnoseLog(int session, std::shared_ptr<const Plan> plan, b
         waits_ = true;
         return emit healthChanged();
     }
-    diagnosing_ = true;
-    emit healthChanged();
-    diagnoser_ = std::jthread([this, number, session, plan = std::move(plan), log = log_] {
-        HealthOptions options;
-        options.session = session;
-        options.plan = plan.get();
-        auto answers = diagnose(*log, options);
-        mail_.post([this, number, answers = std::move(answers)]() mutable {
-            if (number != diagnosis_) return;  // another log, or another session of it, was opened meanwhile
-            diagnosing_ = false;
+    diagnoser_.begin(
+        [session, plan = std::move(plan), log = log_](const LatestTask::Run& run) {
+            HealthOptions options;
+            options.session = session;
+            options.plan = plan.get();
+            options.stop = run.stop;
+            return diagnose(*log, options);
+        },
+        [this](std::vector<Answer> answers) {
             health_ = std::move(answers);
             emit healthChanged();
         });
-    });
+    emit healthChanged();
 }
 
 }  // namespace anhinga

@@ -5,7 +5,6 @@
 #include <QObject>
 #include <QString>
 #include <memory>
-#include <thread>
 
 #include "core/logio/LogReader.h"
 #include "core/logio/TableLog.h"
@@ -13,7 +12,7 @@
 #include "core/program/Program.h"
 #include "core/review/FlownMission.h"
 #include "core/review/Health.h"
-#include "session/Mailbox.h"
+#include "session/LatestTask.h"
 
 namespace anhinga {
 
@@ -23,7 +22,7 @@ class ReviewSession : public QObject {
     explicit ReviewSession(QObject* parent = nullptr) : QObject(parent) {}
     LogPtr log() const { return log_; }
     QString path() const { return path_; }
-    bool opening() const { return opening_; }
+    bool opening() const { return opener_.busy(); }
     QString openingPath() const { return opening_path_; }
     double openingShare() const { return opening_share_; }
     /// What is being read is given up; the open log stays.
@@ -33,6 +32,8 @@ class ReviewSession : public QObject {
     void openTable(const QString& path, const TableMapping& mapping);
     /// A log that is not from a file (a rehearsal).
     void show(LogPtr log, const QString& title);
+    /// One that was read or rehearsed already.
+    void showAgain(LogPtr log, const QString& title, bool rehearsed) { take(std::move(log), title, rehearsed); }
     /// The log of the whole file: with several aircraft in it, log() is that of one of them.
     LogPtr fileLog() const { return file_log_; }
     /// Shows another aircraft of the file: 0 its first one.
@@ -49,7 +50,7 @@ class ReviewSession : public QObject {
     /// The health report of the log or of one session of it (-1: all), judged by this plan where there is one. Large
     /// logs wait until they are asked for: `even_large`.
     void diagnoseLog(int session, std::shared_ptr<const Plan> plan, bool even_large = false);
-    bool diagnosing() const { return diagnosing_; }
+    bool diagnosing() const { return diagnoser_.busy(); }
     /// It would take long: nothing was done.
     bool waitsForDiagnosis() const { return waits_; }
     const std::vector<Answer>& health() const { return health_; }
@@ -67,16 +68,13 @@ class ReviewSession : public QObject {
     LogPtr log_, file_log_;
     int aircraft_ = 0;
     QString path_;
-    bool opening_ = false, diagnosing_ = false, waits_ = false;
+    bool waits_ = false;
     FlownMission mission_;
     bool rehearsed_ = false;
     std::vector<Answer> health_;
     QString opening_path_;
     double opening_share_ = 0;
-    unsigned openings_ = 0;   // number of the last one begun
-    unsigned diagnosis_ = 0;  // number of the last one begun
-    Mailbox mail_;            // before the thread that posts
-    std::jthread opener_, diagnoser_;
+    LatestTask opener_, diagnoser_;
 };
 
 }  // namespace anhinga

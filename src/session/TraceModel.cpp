@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <set>
+#include <utility>
 
 namespace anhinga {
 
@@ -83,6 +84,13 @@ void smooth(const Channel& from, double seconds, Channel& to) {
     }
 }
 
+std::set<std::string> longChannels(const FlightLog& log) {
+    std::set<std::string> out;
+    for (const ChannelInfo& c : log.list())
+        if (c.count > TraceModel::kLongChannel) out.insert(c.name);
+    return out;
+}
+
 constexpr std::size_t kMostHistory = 100;
 constexpr double kShortest_s = 0.001;
 
@@ -97,19 +105,95 @@ TraceModel::TraceModel(QObject* parent) : QObject(parent) {
     }
 }
 
+/// Traces of long channels that were not read yet.
+std::vector<TraceModel::Key> TraceModel::unread(const std::set<std::string>& long_channels,
+                                                const std::set<Key>& ready) const {
+    std::vector<Key> out;
+    for (const Trace& t : traces_)
+        if (long_channels.contains(t.name) && !ready.contains({t.name, t.smooth_s}))
+            out.emplace_back(t.name, t.smooth_s);
+    return out;
+}
+
+void TraceModel::readLong() {
+    const auto wanted = unread(long_, ready_), wanted_beside = unread(beside_long_, beside_ready_);
+    if (wanted.empty() && wanted_beside.empty()) return reader_.drop();
+    reader_.begin(
+        [log = log_, beside = beside_ ? beside_->log : nullptr, wanted, wanted_beside](const LatestTask::Run& run) {
+            const auto make = [&run](const LogPtr& of, const std::vector<Key>& keys) {
+                std::map<Key, Made> out;
+                for (const Key& key : keys) {
+                    if (run.stopped() || !of) break;
+                    Made made;
+                    made.channel = of->find(key.first);
+                    if (made.channel == nullptr) continue;
+                    if (key.second > 0) {
+                        made.smoothed = std::make_unique<Channel>();
+                        smooth(*made.channel, key.second, *made.smoothed);
+                        made.channel = made.smoothed.get();
+                    }
+                    made.pyramid = std::make_unique<Pyramid>(*made.channel);
+                    out.emplace(key, std::move(made));
+                }
+                return out;
+            };
+            return std::pair(make(log, wanted), make(beside, wanted_beside));
+        },
+        [this](std::pair<std::map<Key, Made>, std::map<Key, Made>> made) {
+            const auto take = [](std::map<Key, Made>& from, auto& smoothed, Pyramids& pyramids, std::set<Key>& ready) {
+                for (auto& [key, m] : from) {
+                    pyramids[m.channel] = std::move(m.pyramid);
+                    if (m.smoothed) smoothed[key] = std::move(m.smoothed);
+                    ready.insert(key);
+                }
+            };
+            take(made.first, smoothed_, pyramids_, ready_);
+            take(made.second, beside_smoothed_, beside_pyramids_, beside_ready_);
+            emit tracesChanged();
+        });
+}
+
+bool TraceModel::waitsFor(const Trace& trace) const {
+    return long_.contains(trace.name) && !ready_.contains({trace.name, trace.smooth_s});
+}
+
 void TraceModel::forget() {
+    reader_.drop();
+    long_.clear();
+    beside_long_.clear();
+    ready_.clear();
+    beside_ready_.clear();
     pyramids_.clear();
+    beside_pyramids_.clear();
     smoothed_.clear();
+    beside_smoothed_.clear();
     computed_.clear();
+}
+
+/// What was made of a formula's channel.
+void TraceModel::forgetMadeOf(const std::string& name) {
+    for (auto at = smoothed_.begin(); at != smoothed_.end();) {
+        if (at->first.first != name) {
+            ++at;
+            continue;
+        }
+        pyramids_.erase(at->second.get());
+        at = smoothed_.erase(at);
+    }
+    if (const auto at = computed_.find(name); at != computed_.end()) pyramids_.erase(at->second.get());
 }
 
 void TraceModel::setLog(LogPtr log) {
     forget();
     log_ = std::move(log);
+    if (log_) long_ = longChannels(*log_);
+    const bool was_beside = std::exchange(beside_, std::nullopt).has_value();
     session_ = -1;
     history_.clear();
     second_s_.reset();
     setSession(-1);
+    if (was_beside) emit besideChanged();
+    readLong();
     emit channelsChanged();
     emit tracesChanged();
 }
@@ -140,6 +224,7 @@ void TraceModel::setTraces(std::vector<Trace> traces) {
     std::set<int> used;
     for (const Trace& t : traces_) used.insert(t.plot);
     for (Trace& t : traces_) t.plot = static_cast<int>(std::distance(used.begin(), used.find(t.plot)));
+    readLong();
     emit tracesChanged();
 }
 
@@ -195,6 +280,7 @@ const Channel* TraceModel::channel(const std::string& name) const {
 }
 
 const Channel* TraceModel::channelOf(const Trace& trace) const {
+    if (waitsFor(trace)) return nullptr;
     const Channel* c = channel(trace.name);
     if (c == nullptr || trace.smooth_s <= 0) return c;
     auto [at, fresh] = smoothed_.try_emplace({trace.name, trace.smooth_s});
@@ -205,13 +291,46 @@ const Channel* TraceModel::channelOf(const Trace& trace) const {
     return at->second.get();
 }
 
-const Pyramid& TraceModel::pyramidOf(const Trace& trace) const {
+const Pyramid& TraceModel::pyramidOf(const Channel* c, Pyramids& known) {
     static const Pyramid kNothing;
-    const Channel* c = channelOf(trace);
     if (c == nullptr) return kNothing;
-    auto [at, fresh] = pyramids_.try_emplace(c);
+    auto [at, fresh] = known.try_emplace(c);
     if (fresh) at->second = std::make_unique<Pyramid>(*c);
     return *at->second;
+}
+
+const Pyramid& TraceModel::pyramidOf(const Trace& trace) const {
+    return pyramidOf(channelOf(trace), pyramids_);
+}
+
+void TraceModel::setBeside(std::optional<BesideLog> beside) {
+    if (beside && !beside->log) beside.reset();
+    // What was made of another one goes with it.
+    if (!beside || !beside_ || beside->log != beside_->log) {
+        beside_pyramids_.clear();
+        beside_smoothed_.clear();
+        beside_ready_.clear();
+        beside_long_ = beside ? longChannels(*beside->log) : std::set<std::string>();
+    }
+    beside_ = std::move(beside);
+    readLong();
+    emit besideChanged();
+}
+
+const Channel* TraceModel::besideOf(const Trace& trace) const {
+    if (beside_long_.contains(trace.name) && !beside_ready_.contains({trace.name, trace.smooth_s})) return nullptr;
+    const Channel* c = beside_ ? beside_->log->find(trace.name) : nullptr;
+    if (c == nullptr || trace.smooth_s <= 0) return c;
+    auto [at, fresh] = beside_smoothed_.try_emplace({trace.name, trace.smooth_s});
+    if (fresh) {
+        at->second = std::make_unique<Channel>();
+        smooth(*c, trace.smooth_s, *at->second);
+    }
+    return at->second.get();
+}
+
+const Pyramid& TraceModel::besidePyramidOf(const Trace& trace) const {
+    return pyramidOf(besideOf(trace), beside_pyramids_);
 }
 
 bool TraceModel::setFormula(const FormulaChannel& formula, FormulaError& error) {
@@ -238,8 +357,7 @@ bool TraceModel::setFormula(const FormulaChannel& formula, FormulaError& error) 
     else
         formulas_.push_back({name, formula.formula});
     // Everything that was made of the old one goes with it.
-    pyramids_.clear();
-    smoothed_.clear();
+    forgetMadeOf(name.toStdString());
     computed_[name.toStdString()] = std::move(out);
     QStringList lines;
     for (const FormulaChannel& f : formulas_) lines << f.name + " = " + f.formula;
@@ -252,8 +370,7 @@ bool TraceModel::setFormula(const FormulaChannel& formula, FormulaError& error) 
 void TraceModel::removeFormula(const QString& name) {
     std::erase_if(formulas_, [&](const FormulaChannel& f) { return f.name == name; });
     std::erase_if(traces_, [&](const Trace& t) { return t.name == name.toStdString(); });
-    pyramids_.clear();
-    smoothed_.clear();
+    forgetMadeOf(name.toStdString());
     computed_.erase(name.toStdString());
     QStringList lines;
     for (const FormulaChannel& f : formulas_) lines << f.name + " = " + f.formula;

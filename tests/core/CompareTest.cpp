@@ -70,6 +70,26 @@ TEST_CASE("what was set differently is listed, and more than one change is said"
     CHECK(c.measures.empty());
 }
 
+TEST_CASE("two flights are laid beside each other by take-off, arming or the time of day", "[review][compare]") {
+    const auto flight = [](double armed_s, double up_s, double start_unix_s) {
+        FlightLog log;
+        log.start_unix_s = start_unix_s;
+        if (armed_s >= 0) log.events.push_back({armed_s, "armed", ""});
+        Channel& h = log.channel("position.height_home_m", "m");
+        for (double t = 0; t < 60; t += 0.5) h.add(t, t < up_s ? 0 : 20);
+        return log;
+    };
+    const FlightLog one = flight(4, 10, 1.8e9), other = flight(9, 22, 1.8e9 + 100), silent = flight(-1, 5, 0);
+    CHECK(alignedBy(one, other, Alignment::takeoff) == Approx(12).margin(1e-6));
+    CHECK(alignedBy(one, other, Alignment::arming) == Approx(5));
+    // What stands at 130 s of the one, 1.8e9 + 130, is at 30 s of the other.
+    CHECK(alignedBy(one, other, Alignment::utc) == Approx(-100));
+    CHECK(alignedBy(other, one, Alignment::utc) == Approx(100));
+    CHECK_FALSE(alignedBy(one, silent, Alignment::arming));
+    CHECK_FALSE(alignedBy(silent, other, Alignment::utc));
+    CHECK(alignedBy(one, silent, Alignment::takeoff) == Approx(-5));
+}
+
 TEST_CASE("what is missing is unknown with its reason, for the emptiest logs too", "[health]") {
     FlightLog nothing;
     for (const Answer& a : diagnose(nothing)) {

@@ -1,4 +1,9 @@
+#include <atomic>
 #include <catch2/catch.hpp>
+#include <chrono>
+#include <future>
+#include <thread>
+#include <vector>
 
 #include "core/flightlog/FlightLog.h"
 
@@ -157,4 +162,42 @@ TEST_CASE("a track across the 180th meridian is not once round the earth", "[fli
     log.findSessions({});
     REQUIRE(log.sessions.size() == 1);
     CHECK(log.sessions[0].distance_m == Approx(9 * 0.0001 * 111320 * 0.956).epsilon(0.02));
+}
+
+TEST_CASE("who reads one channel does not wait for another one to be decoded; each is decoded once", "[flightlog]") {
+    FlightLog log;
+    std::promise<void> begun, go;
+    std::shared_future<void> goes = go.get_future().share();
+    log.promise("slow.a", "", 1, [&begun, goes](Channel& c) {
+        begun.set_value();
+        goes.wait_for(std::chrono::seconds(20));
+        c.add(1, 1);
+    });
+    std::atomic<int> decoded = 0;
+    log.promise("quick.b", "", 1, [&decoded](Channel& c) {
+        ++decoded;
+        c.add(2, 2);
+    });
+    std::atomic<const Channel*> slow = nullptr;
+    std::jthread reader([&] { slow = log.find("slow.a"); });
+    begun.get_future().wait();
+    // While the slow one is being decoded: from several threads at once.
+    {
+        std::vector<std::jthread> others;
+        for (int i = 0; i < 4; ++i)
+            others.emplace_back([&] {
+                if (log.find("quick.b")->value.at(0) != 2) decoded = 100;
+            });
+    }
+    CHECK(decoded == 1);
+    CHECK(slow.load() == nullptr);  // it is still at it
+    go.set_value();
+    reader.join();
+    REQUIRE(slow.load() != nullptr);
+    CHECK(slow.load()->value.at(0) == 1);
+    // A moved log keeps what it promised.
+    FlightLog moved = std::move(log);
+    moved.promise("late.c", "", 1, [](Channel& c) { c.add(3, 3); });
+    CHECK(moved.find("late.c")->value.at(0) == 3);
+    CHECK(moved.find("quick.b")->value.at(0) == 2);
 }

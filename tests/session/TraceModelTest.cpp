@@ -3,11 +3,15 @@
 
 #include <QSettings>
 #include <QSignalSpy>
+#include <atomic>
 #include <cmath>
+#include <thread>
 
 #include "session/TraceModel.h"
+#include "session/Until.h"
 
 using namespace anhinga;
+using testing::until;
 
 namespace {
 
@@ -91,6 +95,65 @@ TEST_CASE("smoothing is a mean around each sample", "[session][traces]") {
         }
     CHECK(smooth->value[300] == Approx(expected / n));
     CHECK(m.channelOf(t) == smooth);  // kept
+}
+
+TEST_CASE("a long channel is read beside the window: meanwhile nothing is drawn, then it is", "[session][traces]") {
+    const Fresh fresh;
+    constexpr std::size_t kMany = TraceModel::kLongChannel + 50'000;
+    std::atomic<int> read = 0;
+    std::atomic<std::thread::id> reader;
+    const auto log = [&](double value) {
+        auto out = std::make_shared<FlightLog>();
+        out->setSpan(0, 150);
+        const auto fill = [&read, &reader, value](std::size_t count) {
+            return [&read, &reader, value, count](Channel& c) {
+                ++read;
+                if (count == kMany) reader = std::this_thread::get_id();
+                for (std::size_t i = 0; i < count; ++i) c.add(static_cast<double>(i) * 1e-3, value);
+            };
+        };
+        out->promise("imu.gyro_x_dps", "deg/s", kMany, fill(kMany));
+        out->promise("battery.voltage_v", "V", 1000, fill(1000));
+        return LogPtr(out);
+    };
+    TraceModel m;
+    int told = 0;
+    QObject::connect(&m, &TraceModel::tracesChanged, &m, [&] { ++told; });
+    m.setLog(log(3));
+    Trace gyro, battery;
+    gyro.name = "imu.gyro_x_dps";
+    battery.name = "battery.voltage_v";
+    m.setTraces({gyro, battery});
+    CHECK(m.waitsFor(gyro));
+    CHECK(m.channelOf(gyro) == nullptr);
+    CHECK_FALSE(m.waitsFor(battery));  // a short one is there at once
+    REQUIRE(m.channelOf(battery) != nullptr);
+    const int before = told;
+    REQUIRE(until(10'000, [&] { return !m.waitsFor(gyro); }));
+    CHECK(told > before);
+    REQUIRE(m.channelOf(gyro) != nullptr);
+    CHECK(m.channelOf(gyro)->value.size() == kMany);
+    CHECK(reader.load() != std::this_thread::get_id());
+    std::vector<Pyramid::Column> columns;
+    m.pyramidOf(gyro).columns(0, 150, 10, columns);
+    CHECK(columns[5].highest == 3);
+    // Smoothed, and of the flight beside.
+    gyro.smooth_s = 1;
+    m.change(0, gyro);
+    CHECK(m.waitsFor(gyro));
+    m.setBeside(BesideLog{log(8), "other", 0});
+    CHECK(m.besideOf(gyro) == nullptr);
+    REQUIRE(until(10'000, [&] { return !m.waitsFor(gyro) && m.besideOf(gyro) != nullptr; }));
+    CHECK(m.channelOf(gyro)->value[70'000] == Approx(3));
+    CHECK(m.besideOf(gyro)->value[70'000] == Approx(8));
+    m.besidePyramidOf(gyro).columns(0, 150, 10, columns);
+    CHECK(columns[5].highest == Approx(8));
+    // Another log before the first was read: only its own is heard.
+    m.setLog(log(5));
+    m.setLog(log(6));
+    CHECK_FALSE(m.beside());
+    REQUIRE(until(10'000, [&] { return !m.waitsFor(gyro); }));
+    CHECK(m.channelOf(gyro)->value[70'000] == Approx(6));
 }
 
 TEST_CASE("the view zooms about a time, goes back and shows all", "[session][traces]") {

@@ -360,7 +360,7 @@ void ComparisonPanel::refresh() {
     events_->clear();
     legs_->setRowCount(0);
     photos_->clear();
-    ++photo_number_;
+    photo_looker_.drop();
     emit missedFound({});
     const LogPtr log = review_->log();
     legs_->setVisible(log && review_->comparison() && !review_->comparison()->legs.empty());
@@ -438,14 +438,13 @@ void ComparisonPanel::refresh() {
 void ComparisonPanel::lookAtPhotos() {
     const auto rehearsal = plan_->flownRehearsal();
     if (!review_->mission().is_plan || !rehearsal || rehearsal->photos == 0) return;
-    const unsigned number = photo_number_;
     photos_->setText("Photos: looking at what they show …");
-    photo_worker_ = std::jthread([this, number, plan = plan_->plan(), terrain = plan_->terrain(),
-                                  planned = rehearsal->log, flown = review_->log()] {
-        const auto result =
-            photosFlown(*plan, terrain.get(), homeAmsl(*plan, terrain.get()).value_or(0), *planned, *flown);
-        mail_.post([this, number, plan, result] {
-            if (number != photo_number_) return;
+    photo_looker_.begin(
+        [plan = plan_->plan(), terrain = plan_->terrain(), planned = rehearsal->log,
+         flown = review_->log()](const LatestTask::Run&) {
+            return photosFlown(*plan, terrain.get(), homeAmsl(*plan, terrain.get()).value_or(0), *planned, *flown);
+        },
+        [this, plan = plan_->plan()](const auto& result) {
             if (!result) return photos_->setText("Photos: " + QString::fromStdString(result.error().message));
             QString text = QString("Photos planned %1, taken %2, places missed %3")
                                .arg(result->planned)
@@ -470,7 +469,6 @@ void ComparisonPanel::lookAtPhotos() {
             photos_->setText(text);
             emit missedFound(result->missed);
         });
-    });
 }
 
 }  // namespace anhinga

@@ -3,11 +3,10 @@
 
 #include <QWidget>
 #include <set>
-#include <thread>
 
 #include "app/debrief/TraceBand.h"
 #include "app/rehearse/RehearsePanel.h"
-#include "session/Mailbox.h"
+#include "session/LatestTask.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
 
@@ -87,9 +86,7 @@ class ComparisonPanel : public QWidget {
     QLabel *photos_, *against_;
     QPushButton* anyway_;
     QListWidget* events_;
-    Mailbox mail_;  // before the thread that posts
-    std::jthread photo_worker_;
-    unsigned photo_number_ = 0;
+    LatestTask photo_looker_;
     void lookAtPhotos();
 };
 

@@ -90,6 +90,12 @@ std::vector<GeoPoint> trackOf(const FlightLog& log) {
     return out;
 }
 
+/// The page without its map, and the tracks to draw there.
+struct Looked {
+    PresencePageInput page;
+    std::vector<std::vector<GeoPoint>> tracks;
+};
+
 PresenceFlight judge(const std::string& path, const Result<LogPtr>& log, const PresencePlace& place) {
     PresenceFlight f;
     f.file = path.substr(path.rfind('/') + 1);
@@ -170,7 +176,7 @@ PresenceDialog::PresenceDialog(PlanSession* plan, ReviewSession* review, Logbook
         radius_->setEnabled(point);
     });
     connect(look_, &QPushButton::clicked, this, &PresenceDialog::work);
-    connect(stop_, &QPushButton::clicked, this, [this] { worker_.request_stop(); });
+    connect(stop_, &QPushButton::clicked, this, [this] { looker_.stop(); });
     connect(save_, &QPushButton::clicked, this, [this] {
         const QString path =
             QFileDialog::getSaveFileName(this, "Save the page", "presence.pdf", "PDF (*.pdf);;HTML (*.html)");
@@ -269,32 +275,35 @@ void PresenceDialog::work() {
     page.where = where->first;
     page.place = where->second;
     page.made_unix_s = static_cast<double>(QDateTime::currentSecsSinceEpoch());
-    const unsigned number = ++number_;
     look_->setEnabled(false);
     stop_->setVisible(all);
     progress_->setVisible(all);
     progress_->setRange(0, static_cast<int>(std::max<std::size_t>(1, paths.size())));
     summary_->setText("Looking …");
-    worker_ = std::jthread([this, number, page = std::move(page), paths = std::move(paths), open = review_->log(),
-                            open_path = review_->path().toStdString(), all](const std::stop_token& stop) mutable {
-        std::vector<std::vector<GeoPoint>> tracks;
-        const auto take = [&](const std::string& path, const Result<LogPtr>& log) {
-            page.flights.push_back(judge(path, log, page.where));
-            // Far flights would make the place too small to see.
-            const auto& p = page.flights.back().presence;
-            const double reach = std::max(2000.0, 10 * page.where.radius_m);
-            if (log && p && (p->entered || p->nearest_m < reach)) tracks.push_back(trackOf(**log));
-        };
-        if (!all) take(open_path, Result<LogPtr>(open));
-        for (std::size_t i = 0; i < paths.size() && !stop.stop_requested(); ++i) {
-            take(paths[i], openLog(paths[i]));
-            mail_.post([this, i] { progress_->setValue(static_cast<int>(i + 1)); });
-        }
-        if (stop.stop_requested()) page.place += " (stopped before every flight was looked at)";
-        mail_.post([this, number, page = std::move(page), tracks = std::move(tracks)]() mutable {
-            if (number == number_) show(std::move(page), tracks);
-        });
-    });
+    looker_.begin(
+        [this, page = std::move(page), paths = std::move(paths), open = review_->log(),
+         open_path = review_->path().toStdString(), all](const LatestTask::Run& run) mutable {
+            Looked looked{std::move(page), {}};
+            const auto take = [&looked](const std::string& path, const Result<LogPtr>& log) {
+                looked.page.flights.push_back(judge(path, log, looked.page.where));
+                // Far flights would make the place too small to see.
+                const auto& p = looked.page.flights.back().presence;
+                const double reach = std::max(2000.0, 10 * looked.page.where.radius_m);
+                if (log && p && (p->entered || p->nearest_m < reach)) looked.tracks.push_back(trackOf(**log));
+            };
+            if (!all) take(open_path, Result<LogPtr>(open));
+            LogWatch watch;
+            watch.stop = run.stop;
+            for (std::size_t i = 0; i < paths.size() && !run.stopped(); ++i) {
+                const auto log = openLog(paths[i], watch);
+                if (run.stopped()) break;
+                take(paths[i], log);
+                run.tell([this, i] { progress_->setValue(static_cast<int>(i + 1)); });
+            }
+            if (run.stopped()) looked.page.place += " (stopped before every flight was looked at)";
+            return looked;
+        },
+        [this](Looked looked) { show(std::move(looked.page), looked.tracks); });
 }
 
 void PresenceDialog::show(PresencePageInput page, const std::vector<std::vector<GeoPoint>>& tracks) {

@@ -2,11 +2,10 @@
 #pragma once
 
 #include <QDialog>
-#include <thread>
 
 #include "core/review/PresencePage.h"
+#include "session/LatestTask.h"
 #include "session/LogbookSession.h"
-#include "session/Mailbox.h"
 #include "session/PlanSession.h"
 #include "session/ReviewSession.h"
 
@@ -48,9 +47,7 @@ class PresenceDialog : public QDialog {
     QTextBrowser* view_;
     PresencePageInput page_;
     std::string html_;
-    Mailbox mail_;  // before the thread that posts
-    std::jthread worker_;
-    unsigned number_ = 0;
+    LatestTask looker_;
 };
 
 }  // namespace anhinga

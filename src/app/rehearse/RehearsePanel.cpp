@@ -339,7 +339,7 @@ void RehearsePanel::showEvent(QShowEvent* event) {
 
 void RehearsePanel::tryWindsAround() {
     winds_->clear();
-    winds_maker_.request_stop();
+    winds_maker_.drop();
     winds_due_ = !isVisible();
     if (winds_due_) return;
     const PlanView& view = session_->flownView();
@@ -348,14 +348,17 @@ void RehearsePanel::tryWindsAround() {
     if (!view.sendable() || session_->failure() || view.program.steps.size() > 5000) return;
     RehearseOptions like;
     like.wind = session_->wind();
-    winds_maker_ = std::jthread([this, derived, sent = view.program, like](const std::stop_token& stop) {
-        RehearseOptions options = like;
-        options.stop = stop;
-        const auto tries = tryWinds(*derived->plan, sent, derived->terrain, kFreshWind_mps, options);
-        const WindTry* worst = worstWind(tries);
-        if (stop.stop_requested() || worst == nullptr) return;
-        mail_.post([this, derived, worst = *worst] {
-            if (session_->derived()->plan != derived->plan) return;
+    winds_maker_.begin(
+        [derived, sent = view.program, like](const LatestTask::Run& run) {
+            RehearseOptions options = like;
+            options.stop = run.stop;
+            const auto tries = tryWinds(*derived->plan, sent, derived->terrain, kFreshWind_mps, options);
+            const WindTry* found = worstWind(tries);
+            return found == nullptr || run.stopped() ? std::nullopt : std::optional(*found);
+        },
+        [this, derived](const std::optional<WindTry>& found) {
+            if (!found || session_->derived()->plan != derived->plan) return;
+            const WindTry& worst = *found;
             const char* sides[] = {"north", "north-east", "east", "south-east",
                                    "south", "south-west", "west", "north-west"};
             const QString from = sides[static_cast<int>(std::lround(worst.wind.from_deg / 45)) % 8];
@@ -376,7 +379,6 @@ void RehearsePanel::tryWindsAround() {
                            .arg(worst.left_percent, 0, 'f', 0);
             winds_->setText(text);
         });
-    });
 }
 
 void RehearsePanel::refresh() {

@@ -4,10 +4,9 @@
 #include <QElapsedTimer>
 #include <QTimer>
 #include <QWidget>
-#include <thread>
 
 #include "core/flight/Passes.h"
-#include "session/Mailbox.h"
+#include "session/LatestTask.h"
 #include "session/PlanSession.h"
 
 class QCheckBox;
@@ -77,8 +76,7 @@ class RehearsePanel : public QWidget {
     QTreeWidget* list_;
     std::vector<ItemPass> passes_;
     std::shared_ptr<const Rehearsal> passes_of_;
-    Mailbox mail_;  // before the thread that posts
-    std::jthread winds_maker_;
+    LatestTask winds_maker_;
     bool winds_due_ = false;
     QTimer timer_;
     QElapsedTimer clock_;

@@ -128,7 +128,6 @@ SceneView::SceneView(PlanSession* session, QWidget* parent) : QOpenGLWidget(pare
 }
 
 SceneView::~SceneView() {
-    ground_maker_ = {};
     if (context() != nullptr) {
         makeCurrent();
         gl_.end();
@@ -183,18 +182,17 @@ void SceneView::requestGround() {
     GroundKey key{session_->terrain().get(), picturesOf(*session_), space_.frame.origin()};
     if (key == ground_of_) return;
     ground_of_ = key;
-    ground_maker_ =
-        std::jthread([this, key, terrain = session_->terrain(), frame = space_.frame](const std::stop_token& stop) {
-            const auto ground = makeGround(frame, *terrain, key.pictures, kGroundCells, stop);
-            if (!ground || stop.stop_requested()) return;
-            mail_.post([this, ground, key] {
-                if (!(key == ground_of_)) return;
-                ground_ = ground;
-                gl_.setGround(ground);
-                if (!ground->problem.isEmpty()) emit message("Scene: " + ground->problem);
-                if (!placed_) showWholePlan();
-                update();
-            });
+    ground_maker_.begin(
+        [key, terrain = session_->terrain(), frame = space_.frame](const LatestTask::Run& run) {
+            return makeGround(frame, *terrain, key.pictures, kGroundCells, run.stop);
+        },
+        [this](const auto& ground) {
+            if (!ground) return;
+            ground_ = ground;
+            gl_.setGround(ground);
+            if (!ground->problem.isEmpty()) emit message("Scene: " + ground->problem);
+            if (!placed_) showWholePlan();
+            update();
         });
 }
 

@@ -7,10 +7,9 @@
 #include <QOpenGLWidget>
 #include <QPixmap>
 #include <QTimer>
-#include <thread>
 
 #include "app/scene/SceneGl.h"
-#include "session/Mailbox.h"
+#include "session/LatestTask.h"
 
 class QPushButton;
 class QLabel;
@@ -126,8 +125,7 @@ class SceneView : public QOpenGLWidget {
         GeoPoint origin;
         bool operator==(const GroundKey&) const = default;
     } ground_of_;
-    Mailbox mail_;  // before the thread that posts
-    std::jthread ground_maker_;
+    LatestTask ground_maker_;
     std::vector<SceneLabel> labels_, obstacle_labels_;
     std::vector<SceneLine> pickable_;
     SceneOverlay overlay_;

@@ -59,11 +59,13 @@ Channel& FlightLog::channel(const std::string& name, const std::string& unit) {
 void FlightLog::promise(const std::string& name, const std::string& unit, std::size_t count,
                         std::function<void(Channel&)> decode) {
     channel(name, unit);
-    promised_[name] = {count, std::move(decode)};
+    Promised& promised = promised_[name];
+    promised.count = count;
+    promised.decode = std::move(decode);
 }
 
-void FlightLog::keep(Channel& channel, Promised& promised) const {
-    const std::lock_guard lock(*mutex_);
+void FlightLog::keep(Channel& channel, Promised& promised) {
+    const std::lock_guard lock(promised.lock);
     if (!promised.decode) return;
     promised.decode(channel);
     promised.decode = nullptr;

@@ -88,7 +88,8 @@ struct ChannelInfo {
     std::size_t count = 0;
 };
 
-/// May be moved, not copied. Reading it is thread-safe once it is complete.
+/// May be moved, not copied. Reading it is thread-safe once it is complete; who reads one channel does not wait for
+/// another one to be decoded.
 class FlightLog {
   public:
     std::string format;
@@ -150,12 +151,12 @@ class FlightLog {
     struct Promised {
         std::size_t count = 0;
         std::function<void(Channel&)> decode;  // empty once it was kept
+        std::mutex lock;                       // of both
     };
-    void keep(Channel& channel, Promised& promised) const;
+    static void keep(Channel& channel, Promised& promised);
 
     mutable std::unordered_map<std::string, Channel> channels_;
     mutable std::unordered_map<std::string, Promised> promised_;
-    std::unique_ptr<std::mutex> mutex_ = std::make_unique<std::mutex>();  // of what was promised
     std::optional<std::pair<double, double>> span_s_;
 };
 

@@ -121,6 +121,24 @@ std::string paramText(double value) {
     return static_cast<double>(single) == value ? fmt::format("{}", single) : fmt::format("{}", value);
 }
 
+std::optional<double> alignedBy(const FlightLog& one, const FlightLog& other, Alignment how) {
+    const auto moment = [how](const FlightLog& log) -> std::optional<double> {
+        switch (how) {
+            case Alignment::takeoff:
+                return takeoffTime(log);
+            case Alignment::arming:
+                for (const LogEvent& e : log.events)
+                    if (e.kind == "armed") return e.t_s;
+                return std::nullopt;
+            case Alignment::utc:
+                return log.start_unix_s > 0 ? std::optional(-log.start_unix_s) : std::nullopt;
+        }
+        return std::nullopt;
+    };
+    const auto a = moment(one), b = moment(other);
+    return a && b ? std::optional(*b - *a) : std::nullopt;
+}
+
 double takeoffTime(const FlightLog& log) {
     constexpr double kOffGround_m = 1.5;
     if (const Channel* height = log.find("position.height_home_m"))

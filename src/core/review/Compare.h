@@ -48,6 +48,12 @@ struct FlightComparison {
 /// A measure changed when the means differ by more than three standard errors and by more than a twentieth.
 FlightComparison compareFlights(const FlightLog& before, const FlightLog& after);
 
+/// What two flights have in common, to lay one beside the other.
+enum class Alignment { takeoff, arming, utc };
+/// What is to be added to a time of the one for the same moment of the other; nothing where one of them does not say
+/// when that was.
+std::optional<double> alignedBy(const FlightLog& one, const FlightLog& other, Alignment how);
+
 /// When it left the ground: the first time above 1.5 m, else armed, else the first time.
 double takeoffTime(const FlightLog& log);
 

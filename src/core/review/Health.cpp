@@ -56,6 +56,7 @@ std::vector<Answer> diagnose(const FlightLog& log, const HealthOptions& options)
     const health::Flown flown(log, options);
     std::vector<Answer> out;
     for (const Row& row : kQuestions) {
+        if (options.stop.stop_requested()) break;
         Answer a = row.ask(flown);
         a.id = row.id;
         a.title = row.title;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <span>
+#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -33,6 +34,7 @@ const char* confidenceText(Answer::Confidence confidence);
 struct HealthOptions {
     int session = -1;            // of the log; -1: the whole
     const Plan* plan = nullptr;  // reserve and battery are its vehicle's; null: usual ones
+    std::stop_token stop = {};   // between two questions; what was not asked yet is not among the answers
 };
 
 /// All questions, the worst verdict first, unknown ones last.
