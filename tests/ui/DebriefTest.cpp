@@ -12,8 +12,8 @@
 #include "app/debrief/RelationDialog.h"
 #include "app/debrief/ReplayBar.h"
 #include "app/debrief/TraceBand.h"
-#include "app/field/Instrument.h"
 #include "app/rehearse/RehearsePanel.h"
+#include "app/widgets/Instrument.h"
 #include "core/exchange/Export.h"
 #include "core/mavlink/Frame.h"
 
@@ -398,6 +398,73 @@ TEST_CASE("two flights are compared, with what was changed in between", "[ui][de
     REQUIRE(
         d.until(3000, [&] { return dialog->findChild<QLabel*>("comparison caution")->text().contains("no/such"); }));
     CHECK(dialog->comparison());  // what was compared stays
+}
+
+TEST_CASE("two flights stand beside each other on one cursor, moved, hopped between, and apart again",
+          "[ui][debrief][beside]") {
+    Review d("shakedown-clean.ulg");
+    d.key(Qt::Key_B, Qt::ControlModifier | Qt::ShiftModifier);
+    auto* dialog = d.window.findChild<FlightsDialog*>();
+    REQUIRE(dialog != nullptr);
+    auto* button = dialog->findChild<QPushButton*>("draw beside");
+    CHECK_FALSE(button->isEnabled());  // there is no other one yet
+    const QString other = QString::fromStdString(demo("shakedown-resonance.ulg"));
+    dialog->openOther(other);
+    REQUIRE(d.until(10000, [&] { return dialog->comparison().has_value(); }));
+    const QImage alone = d.band().grab().toImage();
+    QTest::mouseClick(button, Qt::LeftButton);
+    REQUIRE(d.model().beside());
+    CHECK(d.band().grab().toImage() != alone);
+    CHECK(button->text() == "No longer beside");
+    // Both left the ground at the cursor: by their own heights.
+    const LogPtr mine = d.window.review().log(), theirs = d.model().beside()->log;
+    const auto left_ground = [](const FlightLog& log) {
+        const Channel* h = log.find("position.height_home_m");
+        for (std::size_t i = 0; i < h->t_s.size(); ++i)
+            if (h->value[i] > 1.5) return h->t_s[i];
+        return -1.0;
+    };
+    CHECK(left_ground(*mine) + d.model().beside()->shift_s == Approx(left_ground(*theirs)).margin(0.6));
+    // The aircraft of both stand on the map, each where its own log has it.
+    const double t = left_ground(*mine) + 30;
+    d.model().setCursor(t);
+    REQUIRE(d.window.map().overlay().beside);
+    const double then = t + d.model().beside()->shift_s;
+    CHECK(d.window.map().overlay().beside->place.lat_deg ==
+          Approx(*theirs->find("position.lat_deg")->at(then)).margin(2e-6));
+    CHECK(d.window.map().overlay().beside_track.size() > 100);
+    // By hand: a second later.
+    auto* shift = dialog->findChild<QDoubleSpinBox*>("beside shift");
+    const double before = d.model().beside()->shift_s;
+    shift->setFocus();
+    shift->stepBy(2);
+    CHECK(d.model().beside()->shift_s == Approx(before + 1).margin(0.051));
+    auto* how = dialog->findChild<QComboBox*>("beside alignment");
+    CHECK(how->currentText().contains("by hand"));
+    // To the other one at the same moment, and back, by a key.
+    const double moved = d.model().beside()->shift_s;
+    const Stretch view = d.model().view();
+    d.key(Qt::Key_H, Qt::ShiftModifier);
+    CHECK(d.window.review().log() == theirs);
+    CHECK(d.window.review().path() == other);
+    REQUIRE(d.model().beside());
+    CHECK(d.model().beside()->log == mine);
+    CHECK(d.model().beside()->shift_s == Approx(-moved));
+    CHECK(d.model().cursor() == Approx(t + moved));
+    CHECK(d.model().view().from_s == Approx(view.from_s + moved));
+    d.key(Qt::Key_H, Qt::ShiftModifier);
+    CHECK(d.window.review().log() == mine);
+    CHECK(d.model().cursor() == Approx(t));
+    // Apart again; and with another log opened nothing stays beside.
+    QTest::mouseClick(button, Qt::LeftButton);
+    CHECK_FALSE(d.model().beside());
+    CHECK_FALSE(d.window.map().overlay().beside);
+    QTest::mouseClick(button, Qt::LeftButton);
+    REQUIRE(d.model().beside());
+    d.show(demo("shakedown-gps-jump.ulg"));
+    CHECK_FALSE(d.model().beside());
+    d.key(Qt::Key_H, Qt::ShiftModifier);
+    CHECK(d.window.lastMessage().contains("No flight is drawn beside"));
 }
 
 TEST_CASE("a channel against another, its histogram, height over distance", "[ui][debrief][relation]") {

@@ -5,11 +5,11 @@
 #include "app/draft/Itinerary.h"
 #include "app/field/CarryOver.h"
 #include "app/field/CompareDialog.h"
-#include "app/field/Instrument.h"
 #include "app/field/LogsDialog.h"
 #include "app/field/ParametersDialog.h"
 #include "app/field/PilotSticks.h"
 #include "app/field/StateStrip.h"
+#include "app/widgets/Instrument.h"
 #include "core/plan/ChecklistTemplates.h"
 
 using namespace anhinga;

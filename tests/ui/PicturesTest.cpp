@@ -181,18 +181,22 @@ TEST_CASE("pictures of Debrief", "[.pictures]") {
     QTest::qWait(1500);
     c.take(*spectrum, "spectrum");
     spectrum->close();
-    c.window.traceModel().usePreset("Vibration");
-    QTest::qWait(600);
-    c.take("debrief");
     c.show(demo("shakedown-new-propellers.ulg"));
     c.press("compare flights");
     auto* flights = c.window.findChild<FlightsDialog*>("flights dialog");
     REQUIRE(flights != nullptr);
     flights->openOther(QString::fromStdString(demo("shakedown-resonance.ulg")));
     REQUIRE(c.until(8000, [&] { return flights->comparison().has_value(); }));
+    QTest::mouseClick(flights->findChild<QPushButton*>("draw beside"), Qt::LeftButton);
     QTest::qWait(600);
     c.take(*flights, "flights");
     flights->close();
+    // Both on one cursor, with every value there.
+    c.window.traceModel().usePreset("Vibration");
+    c.window.traceModel().setCursor(c.window.traceModel().whole().from_s + 95);
+    c.trigger("values");
+    QTest::qWait(800);
+    c.take("debrief");
     REQUIRE(c.window.logbook().waitUntilIdle(8000));
     c.press("presence");
     auto* presence = c.window.findChild<PresenceDialog*>("presence dialog");

@@ -28,8 +28,8 @@ QTableWidget* table(const char* name, const QStringList& heads) {
 }
 }  // namespace
 
-FlightsDialog::FlightsDialog(ReviewSession* review, LogbookSession* book, QWidget* parent)
-    : QDialog(parent), review_(review), book_(book) {
+FlightsDialog::FlightsDialog(ReviewSession* review, LogbookSession* book, TraceModel* traces, QWidget* parent)
+    : QDialog(parent), review_(review), book_(book), traces_(traces) {
     setObjectName("flights dialog");
     setWindowTitle("Compare two flights");
     resize(980, 640);
@@ -42,6 +42,49 @@ FlightsDialog::FlightsDialog(ReviewSession* review, LogbookSession* book, QWidge
     auto* file = new QPushButton("From a file …");
     row->addWidget(file);
     column->addLayout(row);
+    auto* side = new QHBoxLayout;
+    beside_ = new QPushButton("Draw beside");
+    beside_->setObjectName("draw beside");
+    beside_->setToolTip("The other flight in broken lines under the traces and on the map, on the same cursor");
+    align_ = new QComboBox;
+    align_->setObjectName("beside alignment");
+    align_->addItem("from take-off", static_cast<int>(Alignment::takeoff));
+    align_->addItem("from arming", static_cast<int>(Alignment::arming));
+    align_->addItem("at the same time of day (UTC)", static_cast<int>(Alignment::utc));
+    align_->addItem("moved by hand", -1);
+    shift_ = new QDoubleSpinBox;
+    shift_->setObjectName("beside shift");
+    shift_->setRange(-1e9, 1e9);
+    shift_->setDecimals(1);
+    shift_->setSingleStep(0.5);
+    shift_->setSuffix(" s");
+    shift_->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    shift_->setToolTip("How much later the same moment stands in the other log; arrow keys and wheel move it");
+    side->addWidget(beside_);
+    side->addWidget(align_);
+    side->addWidget(shift_);
+    auto* hop = new QLabel("Shift+H: to the other flight and back");
+    hop->setProperty("quiet", true);
+    side->addWidget(hop);
+    side->addStretch(1);
+    column->addLayout(side);
+    connect(beside_, &QPushButton::clicked, this, [this] {
+        if (traces_->beside() && traces_->beside()->log == other_)
+            traces_->setBeside(std::nullopt);
+        else
+            drawBeside();
+    });
+    connect(align_, &QComboBox::activated, this, [this] {
+        if (align_->currentData().toInt() >= 0 && traces_->beside()) drawBeside();
+    });
+    connect(shift_, &QDoubleSpinBox::valueChanged, this, [this](double shift_s) {
+        if (!traces_->beside() || traces_->beside()->shift_s == shift_s) return;
+        BesideLog moved = *traces_->beside();
+        moved.shift_s = shift_s;
+        align_->setCurrentIndex(align_->count() - 1);
+        traces_->setBeside(moved);
+    });
+    connect(traces_, &TraceModel::besideChanged, this, &FlightsDialog::showBeside);
     heads_ = new QLabel;
     heads_->setObjectName("compared flights");
     heads_->setWordWrap(true);
@@ -88,6 +131,11 @@ FlightsDialog::FlightsDialog(ReviewSession* review, LogbookSession* book, QWidge
     connect(channel_, &QComboBox::activated, this, &FlightsDialog::draw);
     connect(plot_, &QCustomPlot::mouseDoubleClick, this, &FlightsDialog::draw);
     connect(review_, &ReviewSession::logChanged, this, [this] {
+        // After a hop the one that was open is the other.
+        if (review_->log() && review_->log() == other_) {
+            other_ = open_;
+            other_path_ = open_path_;
+        }
         if (isVisible()) present();
     });
 }
@@ -127,22 +175,48 @@ void FlightsDialog::fillBook() {
 }
 
 void FlightsDialog::openOther(const QString& path) {
-    const unsigned number = ++number_;
     caution_->setText("Reading " + nameOf(path) + " …");
-    worker_ = std::jthread([this, path, number] {
-        auto log = openLog(path.toStdString());
-        mail_.post([this, path, number, log = std::move(log)] {
-            if (number != number_) return;
+    reader_.begin(
+        [path](const LatestTask::Run& run) {
+            LogWatch watch;
+            watch.stop = run.stop;
+            return openLog(path.toStdString(), watch);
+        },
+        [this, path](const Result<LogPtr>& log) {
             if (!log) return caution_->setText(QString::fromStdString(log.error().message));
             other_ = *log;
             other_path_ = path;
             fillBook();
             work();
         });
-    });
+}
+
+void FlightsDialog::drawBeside() {
+    if (!other_ || !review_->log()) return;
+    BesideLog beside{other_, other_path_, shift_->value()};
+    const int how = align_->currentData().toInt();
+    if (how >= 0) {
+        const auto shift = alignedBy(*review_->log(), *other_, static_cast<Alignment>(how));
+        if (!shift)
+            return caution_->setText(QString("Not drawn %1: one of the two logs does not say when that was. Choose "
+                                             "another way, or move it by hand")
+                                         .arg(align_->currentText()));
+        beside.shift_s = *shift;
+    }
+    traces_->setBeside(beside);
+}
+
+void FlightsDialog::showBeside() {
+    const auto& beside = traces_->beside();
+    beside_->setEnabled(other_ != nullptr);
+    beside_->setText(beside && beside->log == other_ ? "No longer beside" : "Draw beside");
+    shift_->setEnabled(beside.has_value());
+    const QSignalBlocker quiet(shift_);
+    shift_->setValue(beside ? beside->shift_s : 0);
 }
 
 void FlightsDialog::work() {
+    showBeside();
     comparison_.reset();
     measures_->setRowCount(0);
     changes_->setRowCount(0);
@@ -151,7 +225,8 @@ void FlightsDialog::work() {
         heads_->clear();
         return caution_->setText("Choose the other flight");
     }
-    const LogPtr open = review_->log();
+    const LogPtr open = open_ = review_->log();
+    open_path_ = review_->path();
     open_is_after_ = open->start_unix_s > 0 && other_->start_unix_s > 0 && open->start_unix_s > other_->start_unix_s;
     const LogPtr before = open_is_after_ ? other_ : open, after = open_is_after_ ? open : other_;
     const QString before_name = nameOf(open_is_after_ ? other_path_ : review_->path()),

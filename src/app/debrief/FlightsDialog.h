@@ -3,15 +3,17 @@
 #pragma once
 
 #include <QDialog>
-#include <thread>
 
 #include "app/widgets/Theme.h"
 #include "core/review/Compare.h"
+#include "session/LatestTask.h"
 #include "session/LogbookSession.h"
-#include "session/Mailbox.h"
 #include "session/ReviewSession.h"
+#include "session/TraceModel.h"
 
 class QComboBox;
+class QDoubleSpinBox;
+class QPushButton;
 class QCustomPlot;
 class QLabel;
 class QTableWidget;
@@ -21,7 +23,7 @@ namespace anhinga {
 class FlightsDialog : public QDialog {
     Q_OBJECT
   public:
-    FlightsDialog(ReviewSession* review, LogbookSession* book, QWidget* parent = nullptr);
+    FlightsDialog(ReviewSession* review, LogbookSession* book, TraceModel* traces, QWidget* parent = nullptr);
     ~FlightsDialog() override;
     void setTheme(const Theme& theme);
     /// The open flight is the one before, or after where it was flown later.
@@ -35,22 +37,25 @@ class FlightsDialog : public QDialog {
 
   private:
     void fillBook();
+    void drawBeside();
+    void showBeside();
     void work();
     void draw();
     ReviewSession* review_;
     LogbookSession* book_;
+    TraceModel* traces_;
     Theme theme_ = Theme::light();
-    QComboBox *other_box_, *channel_;
+    QComboBox *other_box_, *channel_, *align_;
+    QDoubleSpinBox* shift_;
+    QPushButton* beside_;
     QTableWidget *measures_, *changes_;
     QLabel *heads_, *caution_;
     QCustomPlot* plot_;
-    LogPtr other_;
-    QString other_path_;
+    LogPtr other_, open_;  // the open one as last looked at
+    QString other_path_, open_path_;
     std::optional<FlightComparison> comparison_;
     bool open_is_after_ = false;
-    unsigned number_ = 0;
-    Mailbox mail_;  // before the thread that posts
-    std::jthread worker_;
+    LatestTask reader_;
 };
 
 }  // namespace anhinga

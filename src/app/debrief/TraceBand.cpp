@@ -81,6 +81,7 @@ TraceBand::TraceBand(TraceModel* model, QWidget* parent) : QWidget(parent), mode
         boxes_.clear();
         update();
     });
+    connect(model_, &TraceModel::besideChanged, this, qOverload<>(&TraceBand::update));
     connect(model_, &TraceModel::viewChanged, this, qOverload<>(&TraceBand::update));
     connect(model_, &TraceModel::cursorChanged, this, qOverload<>(&TraceBand::update));
 }
@@ -132,12 +133,14 @@ void TraceBand::measure() {
     const auto& traces = model_->traces();
     const auto n = static_cast<std::size_t>(model_->plots());
     drawn_.resize(traces.size());
+    beside_.assign(traces.size(), {});
     axes_.assign(n, {});
     boxes_.resize(n);
     const Stretch view = model_->view();
     for (std::size_t i = 0; i < traces.size(); ++i) {
         auto& columns = drawn_[i].columns;
         const Channel* c = model_->channelOf(traces[i]);
+        measureBeside(i, axes_[static_cast<std::size_t>(traces[i].plot)][traces[i].right]);
         if (c == nullptr) {
             columns.clear();
             continue;
@@ -258,8 +261,11 @@ void TraceBand::paintPlot(QPainter& p, int plot) const {
     p.save();
     p.setClipRect(r);
     for (std::size_t i = 0; i < traces().size(); ++i)
+        if (traces()[i].plot == plot) paintBeside(p, i, r, axes[traces()[i].right]);
+    for (std::size_t i = 0; i < traces().size(); ++i)
         if (traces()[i].plot == plot) paintTrace(p, i, r, axes[traces()[i].right]);
     p.restore();
+    if (plot == 0) paintBesideName(p, r);
     // What is drawn here, in its colour.
     double x = r.left() + 6;
     p.setFont(uiFont(8.5, true));
@@ -267,7 +273,9 @@ void TraceBand::paintPlot(QPainter& p, int plot) const {
     for (std::size_t i = 0; i < traces().size(); ++i) {
         if (traces()[i].plot != plot) continue;
         const Channel* c = model_->channelOf(traces()[i]);
-        QString text = c != nullptr ? shortName(*c) : QString::fromStdString(traces()[i].name) + " (not in this log)";
+        QString text = c != nullptr ? shortName(*c)
+                                    : QString::fromStdString(traces()[i].name) +
+                                          (model_->waitsFor(traces()[i]) ? " (being read …)" : " (not in this log)");
         if (c != nullptr && !c->unit.empty()) text += " " + unitText(*c);
         if (traces()[i].smooth_s > 0) text += QString(" ~%1 s").arg(traces()[i].smooth_s);
         if (traces()[i].right) text += " →";
@@ -413,7 +421,8 @@ QString TraceBand::textAtCursor() const {
         const auto v = c != nullptr ? c->at(t) : std::nullopt;
         text += QString("\n%1  %2")
                     .arg(c != nullptr ? shortName(*c) : QString::fromStdString(trace.name),
-                         v && std::isfinite(*v) ? QString::number(*v, 'f', 2) + " " + unitText(*c) : QString("–"));
+                         v && std::isfinite(*v) ? QString::number(*v, 'f', 2) + " " + unitText(*c) : QString("–")) +
+                besideAtCursor(trace);
     }
     return text;
 }

@@ -64,6 +64,10 @@ class TraceBand : public QWidget {
     void paintModes(QPainter& p) const;
     void paintPlot(QPainter& p, int plot) const;
     void paintTrace(QPainter& p, std::size_t index, const QRectF& rect, const Axis& axis) const;
+    void measureBeside(std::size_t index, Axis& axis);
+    void paintBeside(QPainter& p, std::size_t index, const QRectF& rect, const Axis& axis) const;
+    void paintBesideName(QPainter& p, const QRectF& rect) const;
+    QString besideAtCursor(const Trace& trace) const;
     void paintTimes(QPainter& p) const;
     void paintEvents(QPainter& p) const;
     void paintCursors(QPainter& p) const;
@@ -71,7 +75,7 @@ class TraceBand : public QWidget {
 
     Theme theme_ = Theme::light();
     TraceModel* model_;
-    std::vector<Drawn> drawn_;
+    std::vector<Drawn> drawn_, beside_;
     std::vector<std::array<Axis, 2>> axes_;
     std::vector<std::optional<std::array<std::pair<double, double>, 2>>> boxes_;  // a plot's own values in view
     Grip grip_ = Grip::none;

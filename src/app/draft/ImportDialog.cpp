@@ -3,6 +3,7 @@
 #include <QtWidgets>
 
 #include "core/base/Text.h"
+#include "core/exchange/FlownLine.h"
 
 namespace anhinga {
 
@@ -22,8 +23,8 @@ QString heightsOf(const ImportedShape& s) {
 
 }  // namespace
 
-ImportDialog::ImportDialog(const ImportedFile& file, const QString& name, QWidget* parent)
-    : QDialog(parent), file_(file), roles_(suggestedRoles(file)) {
+ImportDialog::ImportDialog(const ImportedFile& file, const QString& name, bool has_home, QWidget* parent)
+    : QDialog(parent), file_(file), thin_(file), roles_(suggestedRoles(file)) {
     setObjectName("import");
     setWindowTitle("Import " + name);
     resize(680, 440);
@@ -59,14 +60,39 @@ ImportDialog::ImportDialog(const ImportedFile& file, const QString& name, QWidge
     table_->resizeColumnsToContents();
     table_->setColumnWidth(4, 170);
     column->addWidget(table_, 1);
-    QString notes;
-    for (const std::string& n : file.notes) notes += (notes.isEmpty() ? "" : "\n") + QString::fromStdString(n);
-    if (!notes.isEmpty()) {
-        auto* label = new QLabel(notes);
-        label->setWordWrap(true);
-        label->setProperty("quiet", true);
-        column->addWidget(label);
+    if (std::any_of(file.shapes.begin(), file.shapes.end(), isFlown)) {
+        auto* row = new QHBoxLayout;
+        row->addWidget(new QLabel("Flown lines may be bent by"));
+        tolerance_ = new QDoubleSpinBox;
+        tolerance_->setObjectName("import tolerance");
+        tolerance_->setRange(0, 1000);
+        tolerance_->setDecimals(1);
+        tolerance_->setSingleStep(0.5);
+        tolerance_->setSuffix(" m");
+        tolerance_->setButtonSymbols(QAbstractSpinBox::NoButtons);
+        tolerance_->setSpecialValueText("nothing: every point stays");
+        tolerance_->setToolTip("A flight has a point for every fraction of a second: as few stay as this allows");
+        tolerance_->setValue(QSettings().value("import/thin_m", kFlownTolerance_m).toDouble());
+        row->addWidget(tolerance_);
+        row->addStretch(1);
+        home_ = new QCheckBox("Home where the flight began");
+        home_->setObjectName("import home");
+        home_->setChecked(!has_home);
+        home_->setEnabled(!has_home);
+        if (has_home) home_->setToolTip("The plan has a home already: it stays");
+        row->addWidget(home_);
+        column->addLayout(row);
+        connect(tolerance_, &QDoubleSpinBox::valueChanged, this, [this](double m) {
+            QSettings().setValue("import/thin_m", m);
+            thin();
+        });
+        connect(home_, &QCheckBox::toggled, this, &ImportDialog::refresh);
     }
+    notes_ = new QLabel;
+    notes_->setObjectName("import notes");
+    notes_->setWordWrap(true);
+    notes_->setProperty("quiet", true);
+    column->addWidget(notes_);
     sum_ = new QLabel;
     column->addWidget(sum_);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Cancel);
@@ -75,6 +101,21 @@ ImportDialog::ImportDialog(const ImportedFile& file, const QString& name, QWidge
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);
+    thin();
+}
+
+bool ImportDialog::wantsHome() const {
+    return home_ != nullptr && home_->isEnabled() && home_->isChecked();
+}
+
+void ImportDialog::thin() {
+    thin_ = withFlownThinned(file_, tolerance_ != nullptr ? tolerance_->value() : 0);
+    for (int i = 0; i < table_->rowCount(); ++i)
+        table_->item(i, 2)->setText(QString::number(thin_.shapes[static_cast<std::size_t>(i)].points.size()));
+    QString notes;
+    for (const std::string& n : thin_.notes) notes += (notes.isEmpty() ? "" : "\n") + QString::fromStdString(n);
+    notes_->setText(notes);
+    notes_->setVisible(!notes.isEmpty());
     refresh();
 }
 
@@ -84,8 +125,9 @@ void ImportDialog::refresh() {
     std::size_t left_out = 0;
     for (std::size_t i = 0; i < roles_.size(); ++i) {
         left_out += roles_[i] == ShapeRole::leaveOut;
-        addShape(trial, file_.shapes[i], roles_[i]);
+        addShape(trial, thin_.shapes[i], roles_[i]);
     }
+    if (wantsHome()) takeHomeOfFlight(trial, file_, roles_);
     sum_->setText(QString("Makes %1 items, %2 fences, %3 rally points, %4 obstacles%5. %6 left out.")
                       .arg(trial.items.size())
                       .arg(trial.fences.size())

@@ -2,8 +2,8 @@
 
 #include <QtWidgets>
 
-#include "app/field/Instrument.h"
 #include "app/field/PilotSticks.h"
+#include "app/widgets/Instrument.h"
 #include "app/widgets/Quantity.h"
 #include "core/base/Text.h"
 

@@ -124,11 +124,13 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
     logs_ = button("Onboard logs …", "onboard logs", "List and fetch the logs aboard");
     carry_ =
         button("Carry-over …", "carry over", "For aircraft without a link: the plan as a file, checked, with a sheet");
+    all_values_ = button("All values …", "live values", "Everything the aircraft says, now (Ctrl+Shift+V)");
     auto* more = new QGridLayout;
     more->setSpacing(6);
     more->addWidget(parameters_, 0, 0);
     more->addWidget(logs_, 0, 1);
-    more->addWidget(carry_, 1, 0);
+    more->addWidget(all_values_, 1, 0);
+    more->addWidget(carry_, 1, 1);
     column->addLayout(more);
     recording_ = new QPushButton;
     recording_->setProperty("link", true);
@@ -164,6 +166,7 @@ LinkPage::LinkPage(FieldSession* field, PlanSession* plan, LinkSession* link, QW
         if (link_->vehicle().home) emit movePlanWanted(*link_->vehicle().home);
     });
     connect(parameters_, &QPushButton::clicked, this, &LinkPage::parametersWanted);
+    connect(all_values_, &QPushButton::clicked, this, &LinkPage::valuesWanted);
     connect(logs_, &QPushButton::clicked, this, &LinkPage::logsWanted);
     connect(carry_, &QPushButton::clicked, this, &LinkPage::carryOverWanted);
     connect(recording_, &QPushButton::clicked, this, [this] {
@@ -304,6 +307,7 @@ void LinkPage::refresh() {
     freeze_->setEnabled(plan_->plan()->frozen || field_->notedSealFits());
     parameters_->setEnabled(heard);
     logs_->setEnabled(heard);
+    all_values_->setEnabled(heard);
     cancel_->setVisible(link_->busy());
     fetch_->setVisible(!link_->busy());
     progress_->setVisible(link_->busy());

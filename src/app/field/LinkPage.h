@@ -31,6 +31,7 @@ class LinkPage : public QWidget {
     void openRecording(const QString& path);
     void compareWanted();
     void parametersWanted();
+    void valuesWanted();
     void logsWanted();
     void carryOverWanted();
     void movePlanWanted(GeoPoint home);
@@ -61,7 +62,7 @@ class LinkPage : public QWidget {
     QComboBox *address_, *vehicles_;
     QPushButton *connect_, *key_, *hand_over_, *cancel_, *fetch_, *compare_, *check_, *clear_, *freeze_, *store_,
         *take_back_, *recording_;
-    QPushButton *parameters_, *logs_, *carry_, *use_home_, *move_plan_;
+    QPushButton *parameters_, *logs_, *all_values_, *carry_, *use_home_, *move_plan_;
     QLabel *vehicle_, *seal_, *home_text_;
     QListWidget* day_;
     QFrame* home_box_;

@@ -629,6 +629,18 @@ void MapView::paintItems(QPainter& p) {
 }
 
 void MapView::paintTracks(QPainter& p) {
+    if (overlay_.beside_track.size() > 1) {
+        QPolygonF line;
+        for (const GeoPoint& g : overlay_.beside_track) {
+            const QPointF at = view_.toScreen(g);
+            if (line.isEmpty() || std::abs(at.x() - line.back().x()) + std::abs(at.y() - line.back().y()) > 2)
+                line << at;
+        }
+        p.setPen(pen(alpha(theme_.raised, 200), 4.5));
+        p.drawPolyline(line);
+        p.setPen(pen(theme_.ink, 2, Qt::DashLine));
+        p.drawPolyline(line);
+    }
     if (overlay_.track.size() > 1) {
         // Stretches of one colour, each beginning where the one before ends.
         std::vector<std::pair<QColor, QPolygonF>> stretches;
@@ -713,6 +725,18 @@ void MapView::paintAircraft(QPainter& p) {
         p.drawEllipse(at, 9, 9);
         p.setPen(pen(theme_.fuchsia, 2.6));
         p.drawEllipse(at, 9, 9);
+    }
+    if (overlay_.beside) {  // hollow: it is not the one that is open
+        p.save();
+        p.translate(view_.toScreen(overlay_.beside->place));
+        p.rotate(overlay_.beside->heading_deg);
+        const QPolygonF dart({QPointF(0, -17), QPointF(9, 12), QPointF(0, 6), QPointF(-9, 12)});
+        p.setPen(pen(theme_.raised, 5));
+        p.setBrush(theme_.raised);
+        p.drawPolygon(dart);
+        p.setPen(pen(theme_.ink, 2));
+        p.drawPolygon(dart);
+        p.restore();
     }
     if (overlay_.aircraft) {
         const auto& a = *overlay_.aircraft;

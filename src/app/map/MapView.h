@@ -45,8 +45,10 @@ struct MapOverlay {
         std::optional<double> course_deg;
     };
     std::optional<Aircraft> aircraft;
-    std::vector<GeoPoint> track;  // flown, or rehearsed up to the play head
-    TrackColours colours;         // of the track
+    std::vector<GeoPoint> track;         // flown, or rehearsed up to the play head
+    TrackColours colours;                // of the track
+    std::vector<GeoPoint> beside_track;  // of another flight
+    std::optional<Aircraft> beside;
     std::vector<GeoPoint> photos;
     std::vector<GeoPoint> missed;  // photos that were planned and not taken
     std::vector<GeoPoint> flash;   // what the photo just taken shows

@@ -44,6 +44,7 @@ MainWindow::MainWindow(const LinkWorld& world, QWidget* parent) : QMainWindow(pa
     channels_->setMinimumWidth(250);
     comparison_ = new ComparisonPanel(&review_, &plan_);
     health_ = new HealthPanel(&review_);
+    values_ = new ValuesPanel(&trace_model_);
     debrief_tabs_ = new QTabWidget;
     debrief_tabs_->setObjectName("debrief tabs");
     debrief_tabs_->setDocumentMode(true);
@@ -52,6 +53,7 @@ MainWindow::MainWindow(const LinkWorld& world, QWidget* parent) : QMainWindow(pa
     debrief_tabs_->setMinimumWidth(240);
     debrief_tabs_->addTab(health_, "Health report");
     debrief_tabs_->addTab(comparison_, "Plan and events");
+    debrief_tabs_->addTab(values_, "Values");
     figures_ = new FiguresView;
     figures_->setObjectName("figures");
 
@@ -182,6 +184,8 @@ void MainWindow::makeActions() {
     addAct("logbook", "Logbook", QKeySequence("Ctrl+B"), [this] { showLogbook(); });
     addAct("compare flights", "Compare the flight with another", QKeySequence("Ctrl+Shift+B"),
            [this] { showFlights(); });
+    addAct("hop flights", "To the flight beside, and back", QKeySequence("Shift+H"), [this] { hopFlights(); });
+    addAct("values", "Values of every channel", QKeySequence("Ctrl+Shift+V"), [this] { showValues(); });
     addAct("relation", "One channel against another", QKeySequence("Ctrl+Shift+R"), [this] { showRelation(); });
     addAct("log contents", "Parameters and missions in the log", QKeySequence("Ctrl+Shift+K"),
            [this] { showContents(); });
@@ -615,6 +619,8 @@ void MainWindow::setNight(bool night) {
         b->setTheme(theme_);
     traces_->setTheme(theme_);
     health_->setTheme(theme_);
+    values_->setTheme(theme_);
+    if (live_values_ != nullptr) live_values_->setTheme(theme_);
     themeDebriefDialogs();
     layers_->setTheme(theme_);
     start_->setTheme(theme_);
@@ -790,7 +796,7 @@ void MainWindow::logOpened() {
     comparison_->refresh();
     review_.diagnoseLog(-1, judgingPlan());
     setWorkspace(Workspace::debrief);
-    showFlight();
+    if (!hopping_) showFlight();
 }
 
 void MainWindow::showMessage(const QString& text) {

@@ -53,6 +53,8 @@ class StateStrip;
 class TimeBand;
 class TraceBand;
 class UnsavedKeeper;
+class ValuesDialog;
+class ValuesPanel;
 
 struct TrackPoint;
 
@@ -140,6 +142,10 @@ class MainWindow : public QMainWindow {
     void stepPlayHead(int direction);
     void showRelation();
     void showFlights();
+    /// The flight beside becomes the open one, at the same moment, and the other way round.
+    void hopFlights();
+    /// Every channel: of the open log in Debrief, else what the aircraft says now.
+    void showValues();
     void showContents();
     void openLoggedMission(int number);
     void showPresence();
@@ -245,6 +251,8 @@ class MainWindow : public QMainWindow {
     ChannelPanel* channels_ = nullptr;
     ComparisonPanel* comparison_ = nullptr;
     HealthPanel* health_ = nullptr;
+    ValuesPanel* values_ = nullptr;
+    ValuesDialog* live_values_ = nullptr;
     QTabWidget* debrief_tabs_ = nullptr;
     QSplitter* work_split_ = nullptr;  // the views above, the band below
     bool tall_band_ = false;
@@ -269,6 +277,9 @@ class MainWindow : public QMainWindow {
     } reviewed_;
     const ReviewedTrack& reviewedTrack();
     std::vector<GeoPoint> missed_photos_;
+    LogPtr beside_track_of_;
+    std::vector<GeoPoint> beside_track_;
+    bool beside_rehearsed_ = false, hopping_ = false;
     ProfileBand* profile_ = nullptr;
     TimeBand *rehearse_band_ = nullptr, *field_band_ = nullptr;
     TraceBand* traces_ = nullptr;

@@ -37,6 +37,14 @@ void MainWindow::connectDebrief() {
         refreshOverlay();
         refreshDebriefFigures();
     });
+    connect(&trace_model_, &TraceModel::besideChanged, this, [this] {
+        beside_rehearsed_ = false;
+        if (!trace_model_.beside()) {
+            beside_track_of_.reset();
+            beside_track_.clear();
+        }
+        refreshOverlay();
+    });
     connect(&trace_model_, &TraceModel::tracesChanged, this, [this] {
         if (workspace_ == Workspace::debrief) refreshDebriefFigures();
     });
@@ -67,6 +75,8 @@ void MainWindow::connectDebrief() {
     connect(replay_, &ReplayBar::playingChanged, this, &MainWindow::refreshDebriefFigures);
     connect(replay_, &ReplayBar::colourChanged, this, &MainWindow::refreshOverlay);
     connect(health_, &HealthPanel::showWanted, this, &MainWindow::showEvidence);
+    connect(values_, &ValuesPanel::traceWanted, this,
+            [this](const QString& name) { trace_model_.toggle(name.toStdString(), false); });
     connect(health_, &HealthPanel::diagnosisWanted, this,
             [this] { review_.diagnoseLog(trace_model_.session(), judgingPlan(), true); });
     connect(&review_, &ReviewSession::healthChanged, this, &MainWindow::refreshTop);
@@ -104,12 +114,15 @@ void MainWindow::showMoment(double t_s) {
 
 void MainWindow::showEvidence(const Answer& answer) {
     std::vector<Trace> traces;
+    std::map<std::string, std::string> units;  // without reading a channel
+    if (const LogPtr log = trace_model_.log())
+        for (const ChannelInfo& c : log->list()) units.emplace(c.name, c.unit);
     for (std::size_t i = 0; i < answer.channels.size(); ++i) {
         Trace t;
         t.name = answer.channels[i];
         // Two of one unit share an axis.
-        const Channel *first = trace_model_.channel(answer.channels[0]), *own = trace_model_.channel(t.name);
-        t.right = i > 0 && first != nullptr && own != nullptr && first->unit != own->unit;
+        const auto first = units.find(answer.channels[0]), own = units.find(t.name);
+        t.right = i > 0 && first != units.end() && own != units.end() && first->second != own->second;
         traces.push_back(std::move(t));
     }
     if (!traces.empty()) trace_model_.setTraces(std::move(traces));
@@ -231,9 +244,39 @@ void MainWindow::showRelation() {
 
 void MainWindow::showFlights() {
     if (!review_.log()) return showMessage("Open a log first: it is the one to compare with another");
-    if (flights_ == nullptr) flights_ = new FlightsDialog(&review_, &logbook_, this);
+    if (flights_ == nullptr) {
+        flights_ = new FlightsDialog(&review_, &logbook_, &trace_model_, this);
+        connect(flights_, &FlightsDialog::message, this, &MainWindow::showMessage);
+    }
     flights_->setTheme(theme_);
     flights_->present();
+}
+
+void MainWindow::hopFlights() {
+    if (!trace_model_.beside() || !review_.log())
+        return showMessage("No flight is drawn beside this one: choose it in Compare (Ctrl+Shift+B)");
+    const BesideLog there = *trace_model_.beside(), here{review_.log(), review_.path(), -there.shift_s};
+    const bool was_rehearsed = review_.rehearsed();
+    const Stretch view = trace_model_.view();
+    const double cursor = trace_model_.cursor();
+    hopping_ = true;
+    const bool rehearsed = beside_rehearsed_;
+    review_.showAgain(there.log, there.path, rehearsed);
+    hopping_ = false;
+    trace_model_.setBeside(here);
+    beside_rehearsed_ = was_rehearsed;
+    trace_model_.setView({view.from_s + there.shift_s, view.to_s + there.shift_s}, false);
+    trace_model_.setCursor(cursor + there.shift_s);
+}
+
+void MainWindow::showValues() {
+    if (workspace_ == Workspace::debrief) {
+        debrief_tabs_->setCurrentWidget(values_);
+        return values_->setFocus();
+    }
+    if (live_values_ == nullptr) live_values_ = new ValuesDialog(&link_, this);
+    live_values_->setTheme(theme_);
+    live_values_->present();
 }
 
 bool MainWindow::showFlight() {

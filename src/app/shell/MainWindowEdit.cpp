@@ -7,6 +7,7 @@
 
 #include "app/shell/Parts.h"
 #include "app/widgets/Quantity.h"
+#include "core/exchange/FlownLine.h"
 #include "core/exchange/OpenAir.h"
 #include "core/plan/Edit.h"
 
@@ -89,13 +90,14 @@ bool MainWindow::importFile(const QString& path) {
         showMessage(QString::fromStdString(file.error().message));
         return false;
     }
-    ImportDialog dialog(*file, QFileInfo(path).fileName(), this);
+    ImportDialog dialog(*file, QFileInfo(path).fileName(), plan_.plan()->home.has_value(), this);
     if (dialog.exec() != QDialog::Accepted) return false;
     Ids made;
     const std::vector<ShapeRole> roles = dialog.roles();
     const auto ok = plan_.edit("Import " + QFileInfo(path).fileName(), [&](Plan& plan) {
+        if (dialog.wantsHome()) takeHomeOfFlight(plan, *file, roles);
         for (std::size_t i = 0; i < roles.size(); ++i)
-            for (const ItemId id : addShape(plan, file->shapes[i], roles[i])) made.insert(id);
+            for (const ItemId id : addShape(plan, dialog.file().shapes[i], roles[i])) made.insert(id);
     });
     if (!ok) return false;
     setWorkspace(Workspace::draft);

@@ -212,6 +212,7 @@ void MainWindow::connectField() {
         }
         parameters_->present();
     });
+    connect(page, &LinkPage::valuesWanted, this, &MainWindow::showValues);
     connect(page, &LinkPage::logsWanted, this, [this] {
         if (logs_ == nullptr) {
             logs_ = new LogsDialog(&link_, dataFolder() + "/logs", this);

@@ -262,6 +262,14 @@ void MainWindow::refreshOverlay() {
         o.photos = track.photos;
         o.missed = missed_photos_;
         o.aircraft = aircraftAt(*review_.log(), traces_->cursor());
+        if (const auto& beside = trace_model_.beside()) {
+            if (beside_track_of_ != beside->log) {
+                beside_track_of_ = beside->log;
+                beside_track_ = trackOf(*beside->log, INFINITY);
+            }
+            o.beside_track = beside_track_;
+            o.beside = aircraftAt(*beside->log, traces_->cursor() + beside->shift_s);
+        }
         if (replay_->following() && o.aircraft && !deep) map_->keepInView(o.aircraft->place);
         if (deep) {
             s.aircraft = sceneAircraftAt(*review_.log(), traces_->cursor(), home_amsl, wing);

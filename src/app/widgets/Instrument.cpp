@@ -1,4 +1,4 @@
-#include "app/field/Instrument.h"
+#include "app/widgets/Instrument.h"
 
 #include <QtWidgets>
 

@@ -286,7 +286,23 @@ void VehicleLink::take(const Message& m, double now_ms) {
         states_.erase(m.system);
         return;
     }
+    live_[m.system].take(m, now_ms);
     if (first_ == 0) first_ = m.system;
+}
+
+std::vector<LiveValue> VehicleLink::liveValues() const {
+    const double now_ms = clock_.now_ms();
+    LiveValues copy;  // putting it into words takes longer than packets should wait
+    int autopilot = 0;
+    {
+        const std::lock_guard lock(mutex_);
+        const int system = chosen_ != 0 ? chosen_ : first_;
+        const auto at = live_.find(system);
+        if (at == live_.end()) return {};
+        copy = at->second;
+        autopilot = snapshotLocked(system).component;
+    }
+    return copy.list(now_ms, autopilot);
 }
 
 VehicleSnapshot VehicleLink::snapshotLocked(int system) const {

@@ -14,6 +14,7 @@
 #include <string>
 #include <vector>
 
+#include "core/link/LiveValues.h"
 #include "core/link/Rates.h"
 #include "core/link/Recorder.h"
 #include "core/link/Transport.h"
@@ -45,6 +46,8 @@ class VehicleLink {
     /// System numbers of all that were heard, ascending.
     std::vector<int> vehicles() const;
     VehicleSnapshot snapshotOf(int system) const;
+    /// Every field of every message of the vehicle that snapshot() is of, as last heard and believed.
+    std::vector<LiveValue> liveValues() const;
     void choose(int system);
 
     /// The list aboard, as it was handed over: of each item where it stands in the plan's list (-1: nowhere). Snapshots
@@ -119,6 +122,7 @@ class VehicleLink {
     mutable std::mutex mutex_;
     mutable Bell arrived_;
     std::map<int, VehicleState> states_;
+    std::map<int, LiveValues> live_;
     int chosen_ = 0, first_ = 0;
     std::set<Inbox*> inboxes_;
     mavlink::Parser parser_;

@@ -9,6 +9,7 @@
 #include "core/logio/MotorOutputs.h"
 #include "core/logio/Sticks.h"
 #include "core/mavlink/Frame.h"
+#include "core/mavlink/Instance.h"
 #include "core/mavlink/ModeNames.h"
 #include "core/mavlink/RecordingFiles.h"
 
@@ -27,16 +28,6 @@ constexpr std::uint32_t kServoOutput = 36, kBatteryStatus = 147, kChannels = 65,
 
 std::span<const std::uint8_t> octets(std::string_view s) {
     return {reinterpret_cast<const std::uint8_t*>(s.data()), s.size()};
-}
-
-/// Which of several of its kind a message is of; 0 for the first and for what has no number.
-int numberOf(const Message& m) {
-    constexpr std::pair<const char*, const char*> kNumbered[] = {
-        {"BATTERY_STATUS", "id"}, {"SERVO_OUTPUT_RAW", "port"}, {"RC_CHANNELS_RAW", "port"}, {"DISTANCE_SENSOR", "id"},
-        {"RAW_IMU", "id"},        {"HIGHRES_IMU", "id"}};
-    for (const auto& [name, field] : kNumbered)
-        if (m.is(name)) return static_cast<int>(m.integer(field));
-    return 0;
 }
 
 /// Nothing for 0/0 and for what is on no map.
@@ -325,7 +316,7 @@ void RecordingLog::advanceTime(const Message& m, std::uint64_t stamp_us) {
 void RecordingLog::addFields(const Message& m, std::size_t at) {
     const bool autopilot = m.component == component_;
     if (autopilot) first_s_ = std::min(first_s_, t_);
-    auto& packets = packets_[{autopilot ? 0 : m.component, m.info->id, numberOf(m)}];
+    auto& packets = packets_[{autopilot ? 0 : m.component, m.info->id, mavlink::instanceOf(m)}];
     if (!packets) packets = std::make_shared<Packets>();
     // Never back in time.
     if (!packets->t_s.empty() && t_ < packets->t_s.back()) return;
@@ -338,8 +329,7 @@ void RecordingLog::addFields(const Message& m, std::size_t at) {
 void RecordingLog::promiseFields() {
     for (const auto& [kind, packets] : packets_) {
         const auto [component, id, number] = kind;
-        const std::string name = std::string(packets->info->name) + (number > 0 ? fmt::format("#{}", number) : "") +
-                                 (component > 0 ? fmt::format("@{}", component) : "");
+        const std::string name = mavlink::instanceName(*packets->info, number, component);
         for (const FieldInfo& f : packets->info->fields)
             for (int i = 0; f.type != FieldType::c8 && i < std::max<int>(1, f.count); ++i)
                 log_.promise(
@@ -531,7 +521,7 @@ void RecordingLog::takeImu(const Message& m) {
     if (m.is("SCALED_IMU2")) return putInertial(m, "2.", false);
     if (m.is("SCALED_IMU3")) return putInertial(m, "3.", false);
     const int rank = m.is("HIGHRES_IMU") ? 3 : m.is("SCALED_IMU") ? 2 : family_ == 3 ? 1 : 0;
-    if (rank == 0 || (imu_rank_ != 0 && rank != imu_rank_) || numberOf(m) > 0) return;
+    if (rank == 0 || (imu_rank_ != 0 && rank != imu_rank_) || mavlink::instanceOf(m) > 0) return;
     imu_rank_ = rank;
     putInertial(m, "", rank == 3);
 }
