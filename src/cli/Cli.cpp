@@ -60,6 +60,11 @@ int runCli(int argc, char** argv) {
                         "file with the passphrase of the key that everything is signed with; - asks for it");
     };
 
+    const auto several = [&](CLI::App* sub) {
+        sub->add_option("-j,--jobs", a.jobs, "logs at a time; as many as there are processors when absent")
+            ->check(CLI::Range(1, 64));
+    };
+
     plan(command("check", "findings of a plan", cliCheck));
     CLI::App* rehearse = plan(command("rehearse", "fly a plan on the ground", cliRehearse));
     rehearse->add_option("--wind-from", a.wind_from_deg, "degrees")->check(within(-360, 360));
@@ -187,10 +192,15 @@ int runCli(int argc, char** argv) {
     channel->add_flag("--list", a.list, "names with unit and count");
     channel->add_option("--session", a.session, "from 0")->check(CLI::Range(0, 100000));
     channel->add_flag("--csv", a.csv);
-    CLI::App* exported = command("export", "write a log or plan in an open format", cliExport);
-    exported->add_option("LOG_OR_PLAN", a.log)->required();
+    CLI::App* exported = command("export", "write a log or plan in an open format", cliExportEach);
+    exported->add_option("LOG_OR_PLAN", a.files, "of logs several, and folders")->required();
     exported->add_option("--terrain", a.terrain, "elevation raster (may be repeated)")->allow_extra_args(false);
-    exported->add_option("--out", a.out, "the extension chooses the format")->required();
+    exported->add_option("--out", a.out, "the extension chooses the format; with --as a folder")->required();
+    exported->add_option("--as", a.formats, "formats of several logs: kml,gpx")
+        ->delimiter(',')
+        ->check(CLI::IsMember({"kml", "kmz", "gpx", "geojson", "csv", "ulg", "html"}))
+        ->allow_extra_args(false);
+    several(exported);
     exported->add_flag("--photos", a.photos, "of a log: the positions of its photos (.csv)");
     exported->add_option("--channel", a.channels, "of a log: this channel (may be repeated; .csv)")
         ->allow_extra_args(false);
@@ -198,6 +208,8 @@ int runCli(int argc, char** argv) {
     CLI::App* imported = command("import", "places of a KML, KMZ, GPX, GeoJSON or CSV file into a plan", cliImport);
     imported->add_option("FILE", a.log)->required();
     imported->add_option("--out", a.out, "plan file to write")->required();
+    imported->add_option("--thin", a.thin_m, "metres by which a flown line may be bent; 0 leaves every point")
+        ->check(within(0, 1000));
     CLI::App* place = command("place", "ground, magnetic field and other coordinates of a place", cliPlace);
     place->add_option("PLACE", a.place, "LAT,LON[,AMSL]")->required();
     place->add_option("--date", a.date, "YYYY-MM-DD or decimal year; today when absent");
@@ -211,9 +223,10 @@ int runCli(int argc, char** argv) {
     auto* point = present->add_option("--point", a.place, "LAT,LON");
     present->add_option("--within", a.within_m, "metres around it")->check(within(0.1, 1e6))->needs(point);
     area->excludes(point);
-    CLI::App* health =
-        command("diagnose", "health report: what a log says about the aircraft; 1 when something is bad", cliDiagnose);
-    health->add_option("LOG", a.log)->required();
+    CLI::App* health = command("diagnose", "health report: what a log says about the aircraft; 1 when something is bad",
+                               cliDiagnoseEach);
+    health->add_option("LOG", a.files, "several, and folders")->required();
+    several(health);
     health->add_option("--plan", a.plan, "its reserve and battery are the ones to judge by");
     health->add_option("--session", a.session, "from 0")->check(CLI::Range(0, 100000));
     CLI::App* logbook = app.add_subcommand("logbook", "the flights that are known here");

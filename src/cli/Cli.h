@@ -55,9 +55,12 @@ struct CliArguments {
     std::string area;      // of presence: a file with its outline
     double within_m = 50;  // or so near a place
     bool in_logbook = false;
-    std::vector<std::string> files;  // of the logbook: folders and files
+    std::vector<std::string> files;  // folders and files
     std::string book;                // another logbook than the application's own
     std::string search, vehicle;
+    std::vector<std::string> formats;  // of export of several: kml, gpx, ...
+    double thin_m = 2;                 // of import: flown lines, metres
+    int jobs = 0;                      // at a time; 0: as many as there are processors
 };
 
 CliResult cliCheck(const CliArguments& a);
@@ -79,11 +82,15 @@ CliResult cliLogs(const CliArguments& a);
 CliResult cliInspect(const CliArguments& a);
 CliResult cliChannel(const CliArguments& a);
 CliResult cliExport(const CliArguments& a);
+/// Of one log or plan as cliExport, of several each into a folder.
+CliResult cliExportEach(const CliArguments& a);
 CliResult cliImport(const CliArguments& a);
 CliResult cliPlace(const CliArguments& a);
 CliResult cliReview(const CliArguments& a);
 CliResult cliPresence(const CliArguments& a);
 CliResult cliDiagnose(const CliArguments& a);
+/// Of one log as cliDiagnose, of several each.
+CliResult cliDiagnoseEach(const CliArguments& a);
 CliResult cliCompare(const CliArguments& a);
 CliResult cliLogbookAdd(const CliArguments& a);
 CliResult cliLogbookList(const CliArguments& a);

@@ -21,6 +21,8 @@ struct LoadedPlan {
 };
 Result<LoadedPlan> loadForCli(const CliArguments& a);
 CliResult unusable(const Error& e);
+/// Every file in folders, and files as they are; sorted. `none`: the last one that is not there.
+std::vector<std::string> filesIn(const std::vector<std::string>& places, std::string& none);
 /// Whether each flight in the logbook was in that place.
 CliResult presenceInLogbook(const CliArguments& a, const PresencePlace& place);
 

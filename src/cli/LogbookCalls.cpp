@@ -53,7 +53,8 @@ std::string entryText(const LogbookEntry& e) {
                        e.session > 0 ? fmt::format(", flight {}", e.session + 1) : "");
 }
 
-/// Every log in folders, and files as they are; sorted.
+}  // namespace
+
 std::vector<std::string> filesIn(const std::vector<std::string>& places, std::string& none) {
     std::vector<std::string> files;
     for (const std::string& place : places) {
@@ -73,8 +74,6 @@ std::vector<std::string> filesIn(const std::vector<std::string>& places, std::st
     std::sort(files.begin(), files.end());
     return files;
 }
-
-}  // namespace
 
 CliResult cliLogbookAdd(const CliArguments& a) {
     const auto book = Logbook::open(logbookFile(a));

@@ -4,6 +4,7 @@
 #include "core/base/File.h"
 #include "core/base/Text.h"
 #include "core/exchange/Export.h"
+#include "core/exchange/FlownLine.h"
 #include "core/exchange/Import.h"
 #include "core/flight/Passes.h"
 #include "core/logio/LogReader.h"
@@ -246,14 +247,16 @@ CliResult cliImport(const CliArguments& a) {
     } else {
         const auto file = readShapes(a.log);
         if (!file) return unusable(file.error());
-        notes = file->notes;
+        const ImportedFile thin = withFlownThinned(*file, a.thin_m);
+        notes = thin.notes;
         plan.title = std::filesystem::path(a.log).stem().string();
         const auto roles = suggestedRoles(*file);
+        if (takeHomeOfFlight(plan, *file, roles)) notes.emplace_back("home is where the flight began");
         for (std::size_t i = 0; i < file->shapes.size(); ++i) {
-            addShape(plan, file->shapes[i], roles[i]);
+            addShape(plan, thin.shapes[i], roles[i]);
             shapes.push_back({{"kind", shapeKindText(file->shapes[i].kind)},
                               {"name", file->shapes[i].name},
-                              {"points", file->shapes[i].points.size()},
+                              {"points", thin.shapes[i].points.size()},
                               {"becomes", roleText(roles[i])}});
         }
     }

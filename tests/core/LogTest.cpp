@@ -1,12 +1,19 @@
 #include <sys/stat.h>
 #include <catch2/catch.hpp>
 
+#include <algorithm>
+#include <array>
 #include <pugixml.hpp>
+#include <set>
 #include <sstream>
+#include <utility>
+#include <vector>
 
 #include "Planned.h"
+#include "core/exchange/Archive.h"
 #include "core/exchange/Export.h"
 #include "core/exchange/Import.h"
+#include "core/exchange/KmlFlight.h"
 #include "core/flight/Rehearse.h"
 #include "core/logio/LogReader.h"
 #include "core/mavlink/Frame.h"
@@ -280,4 +287,50 @@ TEST_CASE("a home of unknown height is never written as height zero", "[exchange
     const Path path = pathIn(plan);
     CHECK(planKml(plan, path).find("absolute") == std::string::npos);
     CHECK(planGpx(plan, path).find("<ele>") == std::string::npos);
+}
+
+TEST_CASE("in a KMZ an aircraft flies along the animated track; a KML alone names no file", "[exchange]") {
+    const auto log = openLog(demo("shakedown-clean.ulg"));
+    REQUIRE(log);
+    const auto kmz = logExport(**log, "clean", "clean.kmz");
+    REQUIRE(kmz);
+    const auto inner = readKmz(*kmz, "clean.kmz");
+    REQUIRE(inner);
+    pugi::xml_document doc;
+    REQUIRE(doc.load_string(inner->c_str()));
+    const auto track = doc.first_element_by_path("kml/Document")
+                           .find_child_by_attribute("Folder", "id", "flight")
+                           .child("Placemark")
+                           .child("Track");
+    REQUIRE(track);
+    const std::string named = track.child("Model").child("Link").child("href").text().get();
+    CHECK(named == "aircraft.dae");
+    CHECK(std::string(track.last_child().name()) == "Model");  // behind all angles, as the standard orders
+    CHECK(kmz->find(named) != std::string::npos);              // a file of that name is in the archive
+    CHECK(logKml(**log, "clean").find("<Model>") == std::string::npos);
+    // The model is closed, its faces look outwards, and its nose is to the north (y).
+    pugi::xml_document model;
+    REQUIRE(model.load_string(aircraftModel().c_str()));
+    const auto mesh = model.child("COLLADA").child("library_geometries").child("geometry").child("mesh");
+    std::istringstream numbers(mesh.child("source").child("float_array").text().get()),
+        faces(mesh.child("triangles").child("p").text().get());
+    std::vector<std::array<double, 3>> corners;
+    for (std::array<double, 3> c{}; numbers >> c[0] >> c[1] >> c[2];) corners.push_back(c);
+    CHECK(3 * corners.size() == mesh.child("source").child("float_array").attribute("count").as_uint());
+    std::multiset<std::pair<int, int>> edges;
+    double volume = 0;
+    unsigned count = 0;
+    for (int a = 0, b = 0, c = 0; faces >> a >> b >> c; ++count) {
+        for (const auto& e : {std::pair(a, b), std::pair(b, c), std::pair(c, a)}) edges.insert(e);
+        const auto &p = corners.at(static_cast<std::size_t>(a)), &q = corners.at(static_cast<std::size_t>(b)),
+                   &r = corners.at(static_cast<std::size_t>(c));
+        volume += p[0] * (q[1] * r[2] - q[2] * r[1]) - p[1] * (q[0] * r[2] - q[2] * r[0]) +
+                  p[2] * (q[0] * r[1] - q[1] * r[0]);
+    }
+    CHECK(count == mesh.child("triangles").attribute("count").as_uint());
+    for (const auto& [from, to] : edges) CHECK(edges.count({to, from}) == 1);
+    CHECK(volume / 6 > 1);
+    const auto nose = std::max_element(corners.begin(), corners.end(),
+                                       [](const auto& x, const auto& y) { return std::abs(x[1]) < std::abs(y[1]); });
+    CHECK((*nose)[1] > 0);
 }

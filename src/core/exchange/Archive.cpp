@@ -48,7 +48,7 @@ Result<std::string> readKmz(const std::string& bytes, const std::string& name) {
     return fail("{}: the archive holds no .kml file", name);
 }
 
-Result<std::string> writeKmz(const std::string& kml) {
+Result<std::string> writeKmz(const std::string& kml, const std::vector<KmzFile>& beside) {
     zip_error_t error;
     zip_error_init(&error);
     zip_source_t* target = zip_source_buffer_create(nullptr, 0, 0, &error);
@@ -59,9 +59,13 @@ Result<std::string> writeKmz(const std::string& kml) {
     if (archive == nullptr) {
         problem = reason(error);
     } else {
-        zip_source_t* content = zip_source_buffer(archive, kml.data(), kml.size(), 0);
-        if (content == nullptr || zip_file_add(archive, "doc.kml", content, ZIP_FL_ENC_UTF_8) < 0 ||
-            zip_close(archive) != 0) {
+        const auto add = [archive](const char* name, const std::string& bytes) {
+            zip_source_t* content = zip_source_buffer(archive, bytes.data(), bytes.size(), 0);
+            return content != nullptr && zip_file_add(archive, name, content, ZIP_FL_ENC_UTF_8) >= 0;
+        };
+        bool added = add("doc.kml", kml);  // the first one is the document
+        for (const KmzFile& file : beside) added = added && add(file.name.c_str(), file.content);
+        if (!added || zip_close(archive) != 0) {
             problem = zip_strerror(archive);
             zip_discard(archive);
         }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "core/base/Result.h"
 
@@ -9,6 +10,10 @@ namespace anhinga {
 
 /// The document inside; at most 64 MB unpacked.
 Result<std::string> readKmz(const std::string& bytes, const std::string& name);
-Result<std::string> writeKmz(const std::string& kml);
+/// A file beside the document, which names it.
+struct KmzFile {
+    std::string name, content;
+};
+Result<std::string> writeKmz(const std::string& kml, const std::vector<KmzFile>& beside = {});
 
 }  // namespace anhinga

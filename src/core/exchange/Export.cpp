@@ -178,17 +178,17 @@ std::string extensionOf(const std::string& path) {
 }
 
 namespace {
-pugi::xml_node addFlight(pugi::xml_node document, const FlightLog& log) {
+pugi::xml_node addFlight(pugi::xml_node document, const FlightLog& log, const std::string& model) {
     pugi::xml_node folder = document.append_child("Folder");
     folder.append_attribute("id") = kFlightFolder;
     child(folder, "name", log.format == "rehearsal" ? "Rehearsed flight" : "Flight");
-    addKmlTrack(folder, log);
+    addKmlTrack(folder, log, model);
     addKmlTour(folder, log);
     return folder;
 }
 }  // namespace
 
-std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras) {
+std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras, const std::string& model) {
     pugi::xml_document doc;
     pugi::xml_node document = kmlDocument(doc, plan.title);
     std::string line;
@@ -230,7 +230,7 @@ std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras
     }
     if (extras.route != nullptr)
         addKmlFootprints(document, plan, *extras.route, extras.terrain, homeAmsl(plan, extras.terrain).value_or(0));
-    if (extras.rehearsal != nullptr) addFlight(document, *extras.rehearsal);
+    if (extras.rehearsal != nullptr) addFlight(document, *extras.rehearsal, model);
     return xmlText(doc);
 }
 
@@ -295,7 +295,7 @@ std::string planGeoJson(const Plan& plan, const Path& path) {
 Result<std::string> planExport(const Plan& plan, const Path& path, const std::string& file, const PlanExtras& extras) {
     const std::string to = extensionOf(file);
     if (to == ".kml") return planKml(plan, path, extras);
-    if (to == ".kmz") return writeKmz(planKml(plan, path, extras));
+    if (to == ".kmz") return writeKmz(planKml(plan, path, extras, kAircraftModel), {{kAircraftModel, aircraftModel()}});
     if (to == ".gpx") return planGpx(plan, path);
     if (to == ".csv") return planCsv(plan, path);
     if (to == ".geojson" || to == ".json") return planGeoJson(plan, path);
@@ -344,7 +344,7 @@ std::string heightsNote(const FlightLog& log) {
     return heightsNoteOf(trackOf(log));
 }
 
-std::string logKml(const FlightLog& log, const std::string& title) {
+std::string logKml(const FlightLog& log, const std::string& title, const std::string& model) {
     pugi::xml_document doc;
     pugi::xml_node document = kmlDocument(doc, title);
     const auto track = trackOf(log);
@@ -375,7 +375,7 @@ std::string logKml(const FlightLog& log, const std::string& title) {
         line += last_point;
     }
     flush();
-    pugi::xml_node folder = addFlight(document, log);
+    pugi::xml_node folder = addFlight(document, log, model);
     for (const Mark& m : marksOf(log))
         kmlPoint(folder, m.name, log.start_unix_s > 0 ? isoUtcMillis(log.start_unix_s + m.t_s) : "",
                  {m.place.lat_deg, m.place.lon_deg}, m.place.amsl_m);
@@ -555,7 +555,7 @@ std::string photoTable(const FlightLog& log) {
 Result<std::string> logExport(const FlightLog& log, const std::string& title, const std::string& file) {
     const std::string to = extensionOf(file);
     if (to == ".kml") return logKml(log, title);
-    if (to == ".kmz") return writeKmz(logKml(log, title));
+    if (to == ".kmz") return writeKmz(logKml(log, title, kAircraftModel), {{kAircraftModel, aircraftModel()}});
     if (to == ".gpx") return logGpx(log, title);
     if (to == ".geojson") return logGeoJson(log, title);
     if (to == ".csv") return logCsv(log);

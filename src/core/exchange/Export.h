@@ -18,7 +18,8 @@ struct PlanExtras {
     const FlightLog* rehearsal = nullptr;
 };
 /// KML 2.3: route and points at their true heights (absolute, AMSL), fences as outlines.
-std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras = {});
+/// `model`: the file that flies along an animated track, where one lies beside the document (KMZ).
+std::string planKml(const Plan& plan, const Path& path, const PlanExtras& extras = {}, const std::string& model = {});
 /// GPX 1.1: the route with heights AMSL, and the points by name.
 std::string planGpx(const Plan& plan, const Path& path);
 /// One row a point of the path: number, name, latitude, longitude, height and what it is measured from, AMSL.
@@ -34,7 +35,7 @@ Result<std::string> planExport(const Plan& plan, const Path& path, const std::st
 std::string heightsNote(const FlightLog& log);
 /// The track, one line for each mode and flight; time-animated track, fly-through tour, photos, marks and changes of
 /// mode. Heights are above sea level where the log knows them, else those above home, drawn above the ground.
-std::string logKml(const FlightLog& log, const std::string& title);
+std::string logKml(const FlightLog& log, const std::string& title, const std::string& model = {});
 std::string logGpx(const FlightLog& log, const std::string& title);
 /// One row a position sample, all canonical channels in columns (last value at that time, empty before the first).
 std::string logCsv(const FlightLog& log);

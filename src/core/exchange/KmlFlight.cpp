@@ -2,6 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <initializer_list>
+#include <sstream>
+#include <utility>
 
 #include "core/base/Text.h"
 #include "core/pattern/Coverage.h"
@@ -48,7 +51,59 @@ double valueAt(const FlightLog& log, const char* name, double t, double otherwis
 
 }  // namespace
 
-void addKmlTrack(pugi::xml_node folder, const FlightLog& log, std::size_t most) {
+std::string aircraftModel() {
+    // A dart: nose, wing tips, tail notch, and a keel below and a ridge above them. x east, y north, z up, metres.
+    constexpr double kCorners[][3] = {{0, 4, 0}, {3, -3, 0}, {0, -1.5, 0.3}, {-3, -3, 0}, {0, -1.5, -0.5}};
+    constexpr int kFaces[][3] = {{0, 2, 1}, {0, 3, 2}, {0, 1, 4}, {0, 4, 3}, {1, 2, 4}, {2, 3, 4}};
+    std::string places, faces;
+    for (const auto& c : kCorners) places += fmt::format("{:g} {:g} {:g} ", c[0], c[1], c[2]);
+    for (const auto& f : kFaces) faces += fmt::format("{} {} {} ", f[0], f[1], f[2]);
+    pugi::xml_document doc;
+    pugi::xml_node root = doc.append_child("COLLADA");
+    root.append_attribute("xmlns") = "http://www.collada.org/2005/11/COLLADASchema";
+    root.append_attribute("version") = "1.4.1";
+    const auto with = [](pugi::xml_node parent, const char* name,
+                         std::initializer_list<std::pair<const char*, std::string>> attributes) {
+        pugi::xml_node node = parent.append_child(name);
+        for (const auto& [key, value] : attributes) node.append_attribute(key) = value.c_str();
+        return node;
+    };
+    pugi::xml_node asset = root.append_child("asset");
+    text(asset, "created", "2026-01-01T00:00:00Z");
+    text(asset, "modified", "2026-01-01T00:00:00Z");
+    with(asset, "unit", {{"name", "meter"}, {"meter", "1"}});
+    text(asset, "up_axis", "Z_UP");
+    pugi::xml_node effect = with(root.append_child("library_effects"), "effect", {{"id", "paint-effect"}});
+    pugi::xml_node lambert =
+        with(effect.append_child("profile_COMMON"), "technique", {{"sid", "common"}}).append_child("lambert");
+    text(lambert.append_child("diffuse"), "color", "0.85 0.25 0.1 1");
+    pugi::xml_node material = with(root.append_child("library_materials"), "material", {{"id", "paint"}});
+    with(material, "instance_effect", {{"url", "#paint-effect"}});
+    pugi::xml_node geometry = with(root.append_child("library_geometries"), "geometry", {{"id", "dart"}});
+    pugi::xml_node mesh = geometry.append_child("mesh");
+    pugi::xml_node source = with(mesh, "source", {{"id", "places"}});
+    const std::size_t corners = std::size(kCorners);
+    pugi::xml_node array = with(source, "float_array", {{"id", "numbers"}, {"count", std::to_string(3 * corners)}});
+    array.text().set(places.c_str());
+    pugi::xml_node accessor = with(source.append_child("technique_common"), "accessor",
+                                   {{"source", "#numbers"}, {"count", std::to_string(corners)}, {"stride", "3"}});
+    for (const char* axis : {"X", "Y", "Z"}) with(accessor, "param", {{"name", axis}, {"type", "float"}});
+    with(with(mesh, "vertices", {{"id", "corners"}}), "input", {{"semantic", "POSITION"}, {"source", "#places"}});
+    pugi::xml_node triangles =
+        with(mesh, "triangles", {{"count", std::to_string(std::size(kFaces))}, {"material", "paint"}});
+    with(triangles, "input", {{"semantic", "VERTEX"}, {"source", "#corners"}, {"offset", "0"}});
+    text(triangles, "p", faces);
+    pugi::xml_node scene = with(root.append_child("library_visual_scenes"), "visual_scene", {{"id", "scene"}});
+    pugi::xml_node instance = with(scene.append_child("node"), "instance_geometry", {{"url", "#dart"}});
+    with(instance.append_child("bind_material").append_child("technique_common"), "instance_material",
+         {{"symbol", "paint"}, {"target", "#paint"}});
+    with(root.append_child("scene"), "instance_visual_scene", {{"url", "#scene"}});
+    std::ostringstream out;
+    doc.save(out, " ", pugi::format_default, pugi::encoding_utf8);
+    return out.str();
+}
+
+void addKmlTrack(pugi::xml_node folder, const FlightLog& log, const std::string& model, std::size_t most) {
     const auto moments = momentsOf(log, most, 0);
     if (moments.size() < 2) return;
     pugi::xml_node mark = folder.append_child("Placemark");
@@ -67,6 +122,10 @@ void addKmlTrack(pugi::xml_node folder, const FlightLog& log, std::size_t most) 
         text(track, "angles",
              fmt::format("{:.1f} {:.1f} {:.1f}", valueAt(log, "attitude.yaw_deg", m.t_s, 0),
                          valueAt(log, "attitude.pitch_deg", m.t_s, 0), valueAt(log, "attitude.roll_deg", m.t_s, 0)));
+    if (model.empty()) return;
+    pugi::xml_node flies = track.append_child("Model");
+    text(flies, "altitudeMode", "absolute");
+    text(flies.append_child("Link"), "href", model);
 }
 
 void addKmlTour(pugi::xml_node folder, const FlightLog& log, std::size_t most) {
