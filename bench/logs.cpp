@@ -1,4 +1,5 @@
-// Large onboard logs: index and first channel against md5sum of the same file in the same run, memory beside the file.
+// Large onboard logs: index, first channel and health report against md5sum of the same file in the same run, memory
+// beside the file.
 #include <benchmark/benchmark.h>
 #include <unistd.h>
 
@@ -7,69 +8,12 @@
 #include <filesystem>
 #include <fstream>
 
+#include "LargeLog.h"
 #include "core/base/Text.h"
 #include "core/logio/LogReader.h"
-#include "large.h"
+#include "core/review/Health.h"
 
 using namespace anhinga;
-
-namespace {
-
-template <class T>
-void put(std::string& out, T v) {
-    out.append(reinterpret_cast<const char*>(&v), sizeof v);
-}
-std::string filled(std::string text, std::size_t n) {
-    text.resize(n, '\0');
-    return text;
-}
-
-}  // namespace
-
-/// A self-describing log of about so many bytes: two inertial sensors at 1 kHz, attitude at 100 Hz, position at 10 Hz.
-void writeLargeLog(const std::string& path, std::size_t bytes) {
-    std::ofstream file(path, std::ios::binary);
-    const auto format = [&](int id, int length, const char* name, const char* types, const char* labels) {
-        std::string r("\xA3\x95\x80", 3);
-        r += static_cast<char>(id);
-        r += static_cast<char>(length);
-        file << r << filled(name, 4) << filled(types, 16) << filled(labels, 64);
-    };
-    format(1, 36, "IMU", "QBffffff", "TimeUS,I,GyrX,GyrY,GyrZ,AccX,AccY,AccZ");
-    format(2, 23, "ATT", "Qfff", "TimeUS,Roll,Pitch,Yaw");
-    format(3, 27, "POS", "QLLff", "TimeUS,Lat,Lng,Alt,RelHomeAlt");
-    std::size_t written = 0;
-    std::string block;
-    for (std::uint64_t ms = 0; written < bytes; ++ms) {
-        const double t = static_cast<double>(ms) / 1000;
-        const auto head = [&](int id, std::uint64_t us) {
-            block += "\xA3\x95";
-            block += static_cast<char>(id);
-            put(block, us);
-        };
-        for (int i = 0; i < 2; ++i) {
-            head(1, ms * 1000 + static_cast<std::uint64_t>(i));
-            put(block, static_cast<std::uint8_t>(i));
-            for (int k = 0; k < 6; ++k) put(block, static_cast<float>(std::sin(t * (10 + k))));
-        }
-        if (ms % 10 == 0) {
-            head(2, ms * 1000 + 2);
-            for (int k = 0; k < 3; ++k) put(block, static_cast<float>(10 * std::sin(t + k)));
-        }
-        if (ms % 100 == 0) {
-            head(3, ms * 1000 + 3);
-            put(block, static_cast<std::int32_t>(473000000 + ms % 100000));
-            put(block, static_cast<std::int32_t>(-201000000));
-            put(block, 60.0F);
-            put(block, 30.0F);
-        }
-        if (block.size() > 1 << 20) {
-            file << block;
-            written += block.size();
-            block.clear();
-        }
-    }
-}
 
 namespace {
 
@@ -114,5 +58,33 @@ void largeLog(benchmark::State& state) {
     std::filesystem::remove_all(folder);
 }
 BENCHMARK(largeLog)->ArgName("MB")->Arg(256)->Arg(1000)->Iterations(1)->Unit(benchmark::kSecond)->UseRealTime();
+
+/// The whole health report, opening included, as a share of md5sum's time; the better of two of each.
+void healthOfLargeLog(benchmark::State& state) {
+    const auto folder = std::filesystem::temp_directory_path() / fmt::format("anhinga-bench-health-{}", getpid());
+    std::filesystem::create_directories(folder);
+    const std::string path = (folder / "large.bin").string();
+    writeLargeLog(path, static_cast<std::size_t>(state.range(0)) << 20);
+    for (auto _ : state) {
+        double sum_s = 1e9, health_s = 1e9;
+        std::size_t told = 0;
+        for (int round = 0; round < 2; ++round) {
+            double start = monotonicMs();
+            if (std::system(("md5sum " + path + " > /dev/null").c_str()) != 0) return state.SkipWithError("md5sum");
+            sum_s = std::min(sum_s, (monotonicMs() - start) / 1000);
+            start = monotonicMs();
+            const auto log = openLog(path);
+            if (!log) return state.SkipWithError(log.error().message.c_str());
+            const auto answers = diagnose(**log);
+            told = answers.size() - static_cast<std::size_t>(count(answers, Verdict::unknown));
+            health_s = std::min(health_s, (monotonicMs() - start) / 1000);
+        }
+        state.counters["health"] = health_s / sum_s;
+        state.counters["told"] = static_cast<double>(told);
+        state.counters["md5sum_s"] = sum_s;
+    }
+    std::filesystem::remove_all(folder);
+}
+BENCHMARK(healthOfLargeLog)->ArgName("MB")->Arg(256)->Arg(1000)->Iterations(1)->Unit(benchmark::kSecond)->UseRealTime();
 
 }  // namespace

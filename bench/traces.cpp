@@ -4,6 +4,7 @@
 #include <benchmark/benchmark.h>
 #include <unistd.h>
 
+#include <QCoreApplication>
 #include <QImage>
 #include <QPainter>
 #include <algorithm>
@@ -11,9 +12,9 @@
 #include <cstdlib>
 #include <filesystem>
 
+#include "LargeLog.h"
 #include "app/debrief/TraceBand.h"
 #include "core/base/Text.h"
-#include "large.h"
 
 using namespace anhinga;
 
@@ -119,6 +120,8 @@ void firstTrace(benchmark::State& state) {
             Trace t;
             t.name = "IMU.GyrX";
             model.setTraces({t});
+            for (int i = 0; i < 100'000 && model.waitsFor(t); ++i)
+                QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents, 20);
             band.render(&image);
             first_s = std::min(first_s, (monotonicMs() - start) / 1000);
             model.setLog(nullptr);

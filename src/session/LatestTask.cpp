@@ -37,7 +37,7 @@ void LatestTask::loop(const std::stop_token& end) {
         {
             std::unique_lock lock(mutex_);
             begun_.wait(lock, end, [this] { return next_ != nullptr; });
-            job = std::move(next_);
+            job.swap(next_);
         }
         if (job && !end.stop_requested()) job->work(Run(this, job->number, job->stop.get_token()));
     }

@@ -1,7 +1,5 @@
 // Slow work beside the window: what was begun last is heard, what it took the place of is not, and nobody waits.
 #include <QCoreApplication>
-#include <QElapsedTimer>
-#include <QEventLoop>
 #include <atomic>
 #include <catch2/catch.hpp>
 #include <chrono>
@@ -12,18 +10,12 @@
 #include <vector>
 
 #include "session/LatestTask.h"
+#include "session/Until.h"
 
 using namespace anhinga;
+using testing::until;
 
 namespace {
-template <class Done>
-bool loopUntil(Done done) {
-    QElapsedTimer time;
-    time.start();
-    for (int i = 0; i < 10'000 && time.elapsed() < 10'000 && !done(); ++i)
-        QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents, 20);
-    return done();
-}
 /// Works until it is asked to stop; at most ten seconds.
 void workUntilStopped(const LatestTask::Run& run) {
     for (int i = 0; i < 10'000 && !run.stopped(); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(1));
@@ -48,7 +40,7 @@ TEST_CASE("work is done elsewhere and heard here, news first", "[latesttask]") {
         });
     CHECK(task.busy());
     CHECK(heard.empty());
-    REQUIRE(loopUntil([&] { return heard.size() == 2; }));
+    REQUIRE(until(10'000, [&] { return heard.size() == 2; }));
     CHECK(heard == std::vector<std::string>{"half", "7"});
     CHECK(elsewhere);
 }
@@ -70,7 +62,7 @@ TEST_CASE("of many begun one after another only the last is heard, and never two
             [&](int made) { heard.push_back(1000 + made); });
         if (n % 20 == 0) std::this_thread::sleep_for(std::chrono::milliseconds(2));
     }
-    REQUIRE(loopUntil([&] { return !heard.empty() && heard.back() >= 1000; }));
+    REQUIRE(until(10'000, [&] { return !heard.empty() && heard.back() >= 1000; }));
     CHECK(heard == std::vector<int>{199, 1199});
     CHECK(most == 1);
     CHECK(stopped >= 1);
@@ -90,7 +82,7 @@ TEST_CASE("what is stopped is heard, what is dropped is not; neither waits", "[l
     begun_first.get_future().wait();
     task.stop();
     CHECK(task.busy());
-    REQUIRE(loopUntil([&] { return heard == 1; }));
+    REQUIRE(until(10'000, [&] { return heard == 1; }));
     CHECK_FALSE(task.busy());
 
     // One that takes no notice for a while: what drops it, or begins another, has gone on long before it ends.
@@ -110,7 +102,7 @@ TEST_CASE("what is stopped is heard, what is dropped is not; neither waits", "[l
     task.begin([](const LatestTask::Run&) { return 5; }, [&](int made) { heard += made; });
     CHECK(task.busy());
     let_go.set_value();
-    REQUIRE(loopUntil([&] { return heard == 6; }));
+    REQUIRE(until(10'000, [&] { return heard == 6; }));
 }
 
 TEST_CASE("with its owner gone nothing is heard, also when the owner goes on hearing it", "[latesttask]") {
@@ -138,7 +130,7 @@ TEST_CASE("with its owner gone nothing is heard, also when the owner goes on hea
                      owner.reset();
                      gone = true;
                  });
-    REQUIRE(loopUntil([&] { return gone; }));
+    REQUIRE(until(10'000, [&] { return gone; }));
     QCoreApplication::processEvents();
     CHECK(owner == nullptr);
 }

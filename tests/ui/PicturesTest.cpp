@@ -193,7 +193,7 @@ TEST_CASE("pictures of Debrief", "[.pictures]") {
     flights->close();
     // Both on one cursor, with every value there.
     c.window.traceModel().usePreset("Vibration");
-    c.window.traceModel().setCursor(c.window.traceModel().whole().from_s + 95);
+    c.window.traceModel().setCursor(c.window.traceModel().whole().from_s + 45);
     c.trigger("values");
     QTest::qWait(800);
     c.take("debrief");

@@ -33,6 +33,10 @@ struct Band {
     }
     void draw(std::initializer_list<Trace> traces) {
         model.setTraces(traces);
+        // A long channel is read beside the window.
+        REQUIRE(until(20'000, [&] {
+            return std::none_of(traces.begin(), traces.end(), [&](const Trace& t) { return model.waitsFor(t); });
+        }));
         image = band.grab().toImage();
     }
     /// How many pixels of a plot are close to a colour; a smooth line may lie between two rows.

@@ -726,16 +726,19 @@ void MapView::paintAircraft(QPainter& p) {
         p.setPen(pen(theme_.fuchsia, 2.6));
         p.drawEllipse(at, 9, 9);
     }
+    const auto dart = [&](const QColor& fill, double edge) {
+        const QPolygonF shape({QPointF(0, -17), QPointF(9, 12), QPointF(0, 6), QPointF(-9, 12)});
+        p.setPen(pen(theme_.raised, 5));
+        p.setBrush(fill);
+        p.drawPolygon(shape);
+        p.setPen(pen(theme_.ink, edge));
+        p.drawPolygon(shape);
+    };
     if (overlay_.beside) {  // hollow: it is not the one that is open
         p.save();
         p.translate(view_.toScreen(overlay_.beside->place));
         p.rotate(overlay_.beside->heading_deg);
-        const QPolygonF dart({QPointF(0, -17), QPointF(9, 12), QPointF(0, 6), QPointF(-9, 12)});
-        p.setPen(pen(theme_.raised, 5));
-        p.setBrush(theme_.raised);
-        p.drawPolygon(dart);
-        p.setPen(pen(theme_.ink, 2));
-        p.drawPolygon(dart);
+        dart(theme_.raised, 2);
         p.restore();
     }
     if (overlay_.aircraft) {
@@ -752,12 +755,7 @@ void MapView::paintAircraft(QPainter& p) {
         p.rotate(a.heading_deg);
         p.setPen(pen(theme_.ink, 1.4));
         p.drawLine(QPointF(0, -14), QPointF(0, -46));
-        const QPolygonF dart({QPointF(0, -17), QPointF(9, 12), QPointF(0, 6), QPointF(-9, 12)});
-        p.setPen(pen(theme_.raised, 5));
-        p.setBrush(theme_.ink);
-        p.drawPolygon(dart);
-        p.setPen(pen(theme_.ink, 1));
-        p.drawPolygon(dart);
+        dart(theme_.ink, 1);
         p.restore();
     }
 }

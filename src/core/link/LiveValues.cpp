@@ -1,5 +1,6 @@
 #include "core/link/LiveValues.h"
 
+#include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
 
