@@ -133,7 +133,7 @@ FlightsDialog::FlightsDialog(ReviewSession* review, LogbookSession* book, TraceM
     connect(review_, &ReviewSession::logChanged, this, [this] {
         // After a hop the one that was open is the other.
         if (review_->log() && review_->log() == other_) {
-            other_ = open_;
+            other_ = open_.lock();
             other_path_ = open_path_;
         }
         if (isVisible()) present();
@@ -225,7 +225,8 @@ void FlightsDialog::work() {
         heads_->clear();
         return caution_->setText("Choose the other flight");
     }
-    const LogPtr open = open_ = review_->log();
+    const LogPtr open = review_->log();
+    open_ = open;
     open_path_ = review_->path();
     open_is_after_ = open->start_unix_s > 0 && other_->start_unix_s > 0 && open->start_unix_s > other_->start_unix_s;
     const LogPtr before = open_is_after_ ? other_ : open, after = open_is_after_ ? open : other_;

@@ -51,7 +51,8 @@ class FlightsDialog : public QDialog {
     QTableWidget *measures_, *changes_;
     QLabel *heads_, *caution_;
     QCustomPlot* plot_;
-    LogPtr other_, open_;  // the open one as last looked at
+    LogPtr other_;
+    std::weak_ptr<const FlightLog> open_;  // the open one as last looked at; nothing is kept for it
     QString other_path_, open_path_;
     std::optional<FlightComparison> comparison_;
     bool open_is_after_ = false;
